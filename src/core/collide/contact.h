@@ -1,0 +1,33 @@
+// SPDX-License-Identifier: Apache-2.0
+// Where two shapes touch or are about to.
+#pragma once
+#include <array>
+#include <vector>
+
+#include "core/base/vec.h"
+
+namespace drubble::collide {
+
+struct Point {
+  Vec3 position = Vec3::Zero();  // world; midway between the two surfaces
+  double gap = 0;                // m along the normal; negative: overlap
+  std::uint32_t feature = 0;     // which corners or edges make it: lasts while they do
+};
+
+// A patch of up to four points that share a normal.
+struct Manifold {
+  Vec3 normal = Vec3::Zero();  // world, unit, from the first shape to the second
+  std::array<Point, 4> points;
+  int count = 0;
+  std::uint32_t sub = 0;  // the triangle, for a mesh
+
+  double leastGap() const;
+};
+
+using Manifolds = std::vector<Manifold>;
+
+// Keeps the four points of `points` that span the patch best: the deepest, the farthest from it, the farthest from
+// the line through both, and the farthest on that line's other side. Ties go to the earlier point.
+void keepFour(const std::vector<Point>& points, Manifold& out);
+
+}  // namespace drubble::collide

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: Apache-2.0
+// The separating axis test of two convex bodies, and the patch where they touch.
+// Source: the Gauss-map form of the edge test (Gregorius, 2013, generally known); the pruning by inner balls is ours.
+#pragma once
+#include <span>
+
+#include "core/collide/contact.h"
+#include "core/shape/polyhedron.h"
+
+namespace drubble::collide {
+
+// What the test needs of a convex body, all in one frame.
+struct Side {
+  std::span<const Vec3> vertices;
+  std::span<const shape::Face> faces;
+  std::span<const std::uint32_t> loops;
+  std::span<const shape::Edge> edges;
+  Vec3 centre = Vec3::Zero();
+  double inner_radius = 0;
+};
+
+inline Side sideOf(const shape::Polyhedron& p) {
+  return {p.vertices, p.faces, p.loops, p.edges, p.centre, p.inner_radius};
+}
+
+enum class AxisKind { None, FaceA, FaceB, Edges };
+
+// The direction along which the bodies overlap least, or are farthest apart.
+struct Axis {
+  AxisKind kind = AxisKind::None;
+  double gap = -std::numeric_limits<double>::infinity();
+  Vec3 normal = Vec3::Zero();  // from a to b
+  std::size_t a = 0, b = 0;    // the face, or the two edges
+};
+
+// Of the faces that hold the vertex lowest along `n`, the one that looks most against n: where a plane of that normal
+// would meet the body.
+std::size_t faceAgainst(const Side& s, const Vec3& n);
+
+// kind None: the bodies are farther apart than `reach`. Faces win over edges, and a's faces over b's, unless they are
+// worse by more than `favour`.
+Axis leastOverlap(const Side& a, const Side& b, double reach, double favour);
+
+// Fills `out` with the points of the patch for an axis found by leastOverlap; none farther apart than `reach`.
+void patchFor(const Side& a, const Side& b, const Axis& axis, double reach, Manifold& out);
+
+}  // namespace drubble::collide

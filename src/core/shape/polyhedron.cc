@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/shape/polyhedron.h"
+
+#include <map>
+#include <utility>
+
+namespace drubble::shape {
+
+std::uint32_t Polyhedron::support(const Vec3& direction) const {
+  std::uint32_t best = 0;
+  double farthest = direction.dot(vertices[0]);
+  for (std::uint32_t i = 1; i < vertices.size(); ++i) {
+    const double d = direction.dot(vertices[i]);
+    if (d > farthest) {
+      farthest = d;
+      best = i;
+    }
+  }
+  return best;
+}
+
+std::string whyInvalid(const Polyhedron& p) {
+  std::map<std::pair<std::uint32_t, std::uint32_t>, int> directed;
+  std::vector<int> uses(p.vertices.size(), 0);
+  for (const Face& f : p.faces) {
+    if (f.count < 3) return "I1: a face with " + std::to_string(f.count) + " corners";
+    for (std::uint32_t k = 0; k < f.count; ++k) {
+      const std::uint32_t a = p.loops[f.first + k], b = p.loops[f.first + (k + 1) % f.count];
+      ++directed[{a, b}];
+      ++uses[a];
+    }
+    for (const Vec3& v : p.vertices)
+      if (f.normal.dot(v) - f.offset > 1e-7 * p.outer_radius) return "I3: a vertex in front of a face";
+  }
+  for (const auto& [edge, count] : directed)
+    if (count != 1 || !directed.contains({edge.second, edge.first})) return "I2: an edge without its opposite";
+  for (const int n : uses)
+    if (n < 3) return "I4: a vertex in fewer than three faces";
+  return {};
+}
+
+void place(const Polyhedron& p, const Pose& pose, Polyhedron& out) {
+  const Mat3 r = pose.turn.toRotationMatrix();
+  out.vertices.resize(p.vertices.size());
+  for (std::size_t i = 0; i < p.vertices.size(); ++i) out.vertices[i] = pose.position + r * p.vertices[i];
+  out.faces = p.faces;
+  for (Face& f : out.faces) {
+    f.normal = r * f.normal;
+    f.offset += f.normal.dot(pose.position);
+  }
+  out.loops = p.loops;
+  out.edges = p.edges;
+  for (Edge& e : out.edges) {
+    e.left = r * e.left;
+    e.right = r * e.right;
+  }
+  out.centre = pose.position + r * p.centre;
+  out.inner_radius = p.inner_radius;
+  out.outer_radius = p.outer_radius;
+}
+
+mesh::TriangleMesh meshOf(const Polyhedron& p) {
+  mesh::TriangleMesh m;
+  m.vertices = p.vertices;
+  for (const Face& f : p.faces)
+    for (std::uint32_t k = 1; k + 1 < f.count; ++k)
+      m.triangles.push_back({p.loops[f.first], p.loops[f.first + k], p.loops[f.first + k + 1]});
+  return m;
+}
+
+}  // namespace drubble::shape

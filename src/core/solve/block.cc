@@ -1,0 +1,160 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/solve/block.h"
+
+#include <bit>
+#include <cmath>
+
+namespace drubble::solve {
+
+std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
+  std::vector<std::uint64_t> used(in.bodies.size(), 0);
+  std::vector<std::uint8_t> colour(in.contacts.size(), 0xff);
+  for (std::size_t i = 0; i < in.contacts.size(); ++i) {
+    const std::uint32_t a = in.body_of[in.contacts[i].a.index()], b = in.body_of[in.contacts[i].b.index()];
+    if (a == 0 && b == 0) continue;  // nothing to solve
+    const std::uint64_t taken = (a != 0 ? used[a] : 0) | (b != 0 ? used[b] : 0);
+    const int c = std::countr_one(taken);
+    colour[i] = static_cast<std::uint8_t>(c < kColours ? c : kOverflow);
+    if (c >= kColours) continue;
+    if (a != 0) used[a] |= std::uint64_t{1} << c;
+    if (b != 0) used[b] |= std::uint64_t{1} << c;
+  }
+  return colour;
+}
+
+namespace {
+
+float* lane(f8& f, std::size_t i) { return reinterpret_cast<float*>(&f) + i; }
+float lane(const f8& f, std::size_t i) { return reinterpret_cast<const float*>(&f)[i]; }
+
+void put(f8& f, std::size_t i, double x) { *lane(f, i) = static_cast<float>(x); }
+
+void put(v8& v, std::size_t i, const Vec3& x) {
+  put(v.x, i, x.x());
+  put(v.y, i, x.y());
+  put(v.z, i, x.z());
+}
+
+void put(m8& m, std::size_t i, const Mat3& x) {
+  put(m.xx, i, x(0, 0));
+  put(m.xy, i, x(0, 1));
+  put(m.xz, i, x(0, 2));
+  put(m.yy, i, x(1, 1));
+  put(m.yz, i, x(1, 2));
+  put(m.zz, i, x(2, 2));
+}
+
+// 1 over the inverse mass felt by an impulse along `direction` at these arms.
+double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb, const Vec3& d,
+                        const Vec3& e) {
+  const double straight = d.dot(e) * (a.inverse_mass + b.inverse_mass);
+  return straight + ra.cross(d).dot(a.inverse_inertia * ra.cross(e)) + rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
+}
+
+void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt, ContactBlock& out) {
+  const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
+  Vec3 middle = Vec3::Zero();
+  for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
+  middle /= c.patch.count;
+  double radius = 0;
+  for (int k = 0; k < c.patch.count; ++k)
+    radius += (c.patch.points[static_cast<std::size_t>(k)].position - middle).norm() / c.patch.count;
+  const Vec3 ra = middle - a.position, rb = middle - b.position;
+  const double tt = effectiveInverse(a, b, ra, rb, t, t), tu = effectiveInverse(a, b, ra, rb, t, u),
+               uu = effectiveInverse(a, b, ra, rb, u, u);
+  const double det = tt * uu - tu * tu;
+  const double turning = n.dot((a.inverse_inertia + b.inverse_inertia) * n);
+  put(out.along, i, t);
+  put(out.across, i, u);
+  put(out.friction_arm_a, i, ra);
+  put(out.friction_arm_b, i, rb);
+  put(out.slip_xx, i, uu / det);
+  put(out.slip_xy, i, -tu / det);
+  put(out.slip_yy, i, tt / det);
+  put(out.twist_mass, i, turning > 0 ? 1 / turning : 0);
+  put(out.twist_radius, i, radius);
+  put(out.friction_rest, i, c.surfaces.friction_rest);
+  put(out.friction_slide, i, c.surfaces.friction_slide);
+  put(out.impulse_along, i, t.dot(c.friction_force) * dt);
+  put(out.impulse_across, i, u.dot(c.friction_force) * dt);
+  put(out.impulse_twist, i, c.twist_torque * dt);
+}
+
+void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out) {
+  const Contact& c = in.contacts[index];
+  const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
+  const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
+  out.body_a[i] = ia;
+  out.body_b[i] = ib;
+  out.contact[i] = index;
+  out.points = out.points < c.patch.count ? c.patch.count : out.points;
+  put(out.normal, i, c.patch.normal);
+  put(out.inverse_mass_a, i, a.inverse_mass);
+  put(out.inverse_mass_b, i, b.inverse_mass);
+  put(out.inverse_inertia_a, i, a.inverse_inertia);
+  put(out.inverse_inertia_b, i, b.inverse_inertia);
+  for (int k = 0; k < c.patch.count; ++k) {
+    const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
+    PointRow& row = out.point[static_cast<std::size_t>(k)];
+    const Vec3 ra = p.position - a.position, rb = p.position - b.position;
+    put(row.arm_a, i, ra);
+    put(row.arm_b, i, rb);
+    put(row.gap, i, p.gap);
+    put(row.mass, i, 1 / effectiveInverse(a, b, ra, rb, c.patch.normal, c.patch.normal));
+    put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
+  }
+  fillFriction(c, a, b, i, in.dt, out);
+  double size = std::numeric_limits<double>::infinity();
+  if (ia != 0) size = least(size, in.traits[c.a.index()].size);
+  if (ib != 0) size = least(size, in.traits[c.b.index()].size);
+  put(out.push_speed, i, size);
+  put(out.blend, i, 1e-4 * size);
+}
+
+ContactBlock emptyBlock() {
+  static_assert(sizeof(ContactBlock) % alignof(ContactBlock) == 0);
+  ContactBlock b;
+  auto* floats = reinterpret_cast<float*>(&b.normal);
+  const auto* end = reinterpret_cast<float*>(&b + 1);
+  while (floats != end) *floats++ = 0;
+  // Empty lanes and missing points: far apart and without mass, so that they never act.
+  for (PointRow& row : b.point) row.gap = f8(1e9f);
+  b.blend = f8(1.0f);
+  b.contact.fill(kNoContact);
+  return b;
+}
+
+}  // namespace
+
+std::vector<ContactBlock> buildBlocks(const BlockInput& in) {
+  const std::vector<std::uint8_t> colour = colourContacts(in);
+  std::array<std::vector<std::uint32_t>, kColours + 1> by_colour;
+  for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
+    if (colour[i] != 0xff) by_colour[colour[i]].push_back(i);
+  std::vector<ContactBlock> blocks;
+  for (std::size_t c = 0; c < by_colour.size(); ++c) {
+    const std::size_t step = c == kOverflow ? 1 : kLanes;
+    for (std::size_t k = 0; k < by_colour[c].size(); k += step) {
+      ContactBlock& b = blocks.emplace_back(emptyBlock());
+      for (std::size_t i = 0; i < step && k + i < by_colour[c].size(); ++i) fillLane(in, by_colour[c][k + i], i, b);
+    }
+  }
+  return blocks;
+}
+
+void storeForces(const std::vector<ContactBlock>& blocks, double dt, Contacts& contacts) {
+  for (const ContactBlock& b : blocks) {
+    for (std::size_t i = 0; i < kLanes; ++i) {
+      if (b.contact[i] == kNoContact) continue;
+      Contact& c = contacts[b.contact[i]];
+      const auto force = [&](const f8& impulse) { return static_cast<double>(lane(impulse, i)) / dt; };
+      for (int k = 0; k < c.patch.count; ++k)
+        c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[static_cast<std::size_t>(k)].impulse));
+      const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
+      c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
+      c.twist_torque = static_cast<float>(force(b.impulse_twist));
+    }
+  }
+}
+
+}  // namespace drubble::solve

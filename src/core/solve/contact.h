@@ -1,0 +1,40 @@
+// SPDX-License-Identifier: Apache-2.0
+// Contacts that last: a patch between two pieces with the forces it carried, so that the next substep starts from
+// them.
+#pragma once
+#include <array>
+#include <vector>
+
+#include "core/base/id.h"
+#include "core/collide/contact.h"
+
+namespace drubble::solve {
+
+// How two materials meet.
+struct Surfaces {
+  double friction_rest = 0.5;
+  double friction_slide = 0.5;
+  double bounce = 0;
+};
+
+struct Contact {
+  PieceId a, b;  // a < b
+  collide::Manifold patch;
+  Surfaces surfaces;
+  // History, in newtons, so that it holds for any step. Warm starts the next substep.
+  std::array<float, 4> normal_force{};
+  Vec3 friction_force = Vec3::Zero();  // world, on b, square to the normal
+  float twist_torque = 0;              // N m about the normal, on b
+  float asleep_force = 0;              // total normal force when one of the two fell asleep
+
+  float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }
+};
+
+// Sorted by (a, b), patches of one pair in the order the pair test found them.
+using Contacts = std::vector<Contact>;
+
+// Gives each of `fresh` (the patches of one pair) the forces of the old patch it continues: the one whose normal
+// agrees best, then points by feature, then by place within `near` metres. What finds no match starts from nothing.
+void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, Contact* end, double near);
+
+}  // namespace drubble::solve

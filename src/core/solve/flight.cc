@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/solve/flight.h"
+
+namespace drubble::solve {
+
+namespace {
+
+// tan(angle/2) / angle for small angles, as a series in angle squared.
+double halfTangentShare(double angle_squared) {
+  return 0.5 + angle_squared * (1.0 / 24 + angle_squared * (1.0 / 240 + angle_squared * (17.0 / 40320)));
+}
+
+// The rotation whose axis times tan(angle/2) is `t` (Cayley).
+Quat cayley(const Vec3& t) { return Quat(1, t.x(), t.y(), t.z()).normalized(); }
+
+// Turns the frame by the angle that momentum about principal axis k gives in dt, and the momentum the other way.
+void turnAboutPrincipal(int k, double dt, const Vec3& moments, Quat& frame, Vec3& momentum) {
+  const double angle = dt * momentum[k] / moments[k];
+  Vec3 t = Vec3::Zero();
+  t[k] = angle * halfTangentShare(angle * angle);
+  const Quat r = cayley(t);
+  frame = frame * r;
+  momentum = r.conjugate() * momentum;
+}
+
+}  // namespace
+
+Quat turnBy(const Vec3& angle) { return cayley(angle * halfTangentShare(angle.squaredNorm())); }
+
+void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin) {
+  if (traits.round) {
+    turn = (turnBy(spin * dt) * turn).normalized();
+    return;
+  }
+  Quat frame = turn * traits.principal;
+  Vec3 momentum = (frame.conjugate() * spin).cwiseProduct(traits.moments);
+  const Vec3 momentum_world = frame * momentum;
+  turnAboutPrincipal(0, 0.5 * dt, traits.moments, frame, momentum);
+  turnAboutPrincipal(1, 0.5 * dt, traits.moments, frame, momentum);
+  turnAboutPrincipal(2, dt, traits.moments, frame, momentum);
+  turnAboutPrincipal(1, 0.5 * dt, traits.moments, frame, momentum);
+  turnAboutPrincipal(0, 0.5 * dt, traits.moments, frame, momentum);
+  frame.normalize();
+  // The world's momentum is taken from before, so that rounding does not add up in it.
+  spin = frame * (frame.conjugate() * momentum_world).cwiseQuotient(traits.moments);
+  turn = (frame * traits.principal.conjugate()).normalized();
+}
+
+Mat3 inverseInertiaWorld(const Traits& traits, const Quat& turn) {
+  if (traits.round) return traits.inverse_inertia;
+  const Mat3 r = turn.toRotationMatrix();
+  const Mat3 m = r * traits.inverse_inertia * r.transpose();
+  return 0.5 * (m + m.transpose());
+}
+
+}  // namespace drubble::solve

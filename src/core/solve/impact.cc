@@ -1,0 +1,218 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/solve/impact.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/solve/flight.h"
+
+namespace drubble::solve {
+
+namespace {
+
+constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
+constexpr int kMostRounds = 64;
+constexpr int kMostSweeps = 80;
+
+Vec3 pointVelocity(const ActiveBody& b, const Vec3& arm) { return b.velocity + b.spin.cross(arm); }
+
+void give(ActiveBody& b, const Vec3& arm, const Vec3& impulse) {
+  b.velocity += b.inverse_mass * impulse;
+  b.spin += b.inverse_inertia * arm.cross(impulse);
+}
+
+double inverseMassAlong(const ActiveBody& b, const Vec3& arm, const Vec3& d) {
+  const Vec3 c = arm.cross(d);
+  return b.inverse_mass + c.dot(b.inverse_inertia * c);
+}
+
+}  // namespace
+
+double Impacts::leastSpeed(const Contact& c) const {
+  double size = std::numeric_limits<double>::infinity();
+  for (const PieceId p : {c.a, c.b})
+    if (in_.body_of[p.index()] != 0) size = least(size, in_.traits[p.index()].size);
+  return leastBounceSpeed(size, gravity_);
+}
+
+Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), gravity_(gravity) {
+  is_watched_.assign(in.contacts.size(), 0);
+  for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
+    const Contact& c = in.contacts[i];
+    const std::size_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
+    if (ia == 0 && ib == 0) continue;
+    const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
+    const double pull = (a.acceleration - b.acceleration).norm();
+    const double slow = 0.5 * leastSpeed(c);
+    for (int k = 0; k < c.patch.count; ++k) {
+      const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
+      const double closing = -c.patch.normal.dot(pointVelocity(b, p.position - b.position) - pointVelocity(a, p.position - a.position));
+      const double gap = greatest(p.gap, 0);
+      if (closing <= 0 && pull * h < slow) continue;
+      if (gap > 1.5 * (greatest(closing, 0) + pull * h) * h || closing * closing + 2 * pull * gap < slow * slow) continue;
+      is_watched_[i] = 1;
+    }
+    if (is_watched_[i]) watched_.push_back(i);
+  }
+  if (watched_.empty()) return;
+  shift_.assign(in.bodies.size(), Vec3::Zero());
+  turn_shift_ = shift_;
+  clock_.assign(in.bodies.size(), 0);
+}
+
+void Impacts::buildAdjacency() {
+  first_of_body_.assign(in_.bodies.size() + 1, 0);
+  const auto each = [&](auto visit) {
+    for (std::uint32_t i = 0; i < in_.contacts.size(); ++i)
+      for (const PieceId p : {in_.contacts[i].a, in_.contacts[i].b})
+        if (const std::uint32_t body = in_.body_of[p.index()]; body != 0) visit(body, i);
+  };
+  each([&](std::uint32_t body, std::uint32_t) { ++first_of_body_[body + 1]; });
+  for (std::size_t k = 1; k < first_of_body_.size(); ++k) first_of_body_[k] += first_of_body_[k - 1];
+  contacts_of_body_.resize(first_of_body_.back());
+  std::vector<std::uint32_t> next = first_of_body_;
+  each([&](std::uint32_t body, std::uint32_t i) { contacts_of_body_[next[body]++] = i; });
+}
+
+// What touches a struck body may be struck next.
+void Impacts::follow(std::size_t body) {
+  if (body == 0) return;
+  if (first_of_body_.empty()) buildAdjacency();
+  for (std::uint32_t k = first_of_body_[body]; k < first_of_body_[body + 1]; ++k) {
+    const std::uint32_t i = contacts_of_body_[k];
+    if (is_watched_[i]) continue;
+    is_watched_[i] = 1;
+    watched_.push_back(i);
+    grew_ = true;
+  }
+}
+
+// Gaps as they would be at the step's start had the bodies moved with their present velocities all along; closing
+// speeds as they are.
+void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia, std::size_t ib) {
+  const ActiveBody &a = bodies[ia], &b = bodies[ib];
+  const Quat turn_a = a.turn * a.start_turn.conjugate(), turn_b = b.turn * b.start_turn.conjugate();
+  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
+    const collide::Point& p = c.patch.points[k];
+    const Vec3 ra0 = p.position - a.start_position, rb0 = p.position - b.start_position;
+    PointState& s = state_[k];
+    s.ra = ia == 0 ? ra0 : Vec3(turn_a * ra0);
+    s.rb = ib == 0 ? rb0 : Vec3(turn_b * rb0);
+    Vec3 moved = Vec3::Zero();
+    if (ib != 0) moved += b.position - b.start_position + s.rb - rb0 + shift_[ib] + turn_shift_[ib].cross(s.rb);
+    if (ia != 0) moved -= a.position - a.start_position + s.ra - ra0 + shift_[ia] + turn_shift_[ia].cross(s.ra);
+    s.gap = p.gap + c.patch.normal.dot(moved);
+    s.closing = -c.patch.normal.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra));
+  }
+}
+
+bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
+  const Contact& c = in_.contacts[index];
+  const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
+  ActiveBody &a = bodies[ia], &b = bodies[ib];
+  evaluate(bodies, c, ia, ib);
+  const double pull = c.patch.normal.dot(a.acceleration - b.acceleration);  // how fast the closing speed grows
+  const double slow = leastSpeed(c);
+  const double earliest = greatest(clock_[ia], clock_[ib]);
+  double time = dt, speed = 0;
+  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
+    const PointState& s = state_[k];
+    const double gap = greatest(s.gap, 0), squared = s.closing * s.closing + 2 * pull * gap;
+    if (squared <= slow * slow || s.closing + pull * dt <= 0) continue;
+    const double at_hit = std::sqrt(squared), t = 2 * gap / (s.closing + at_hit);
+    // As far as the contact solve would look: a hit just after the step's end is taken now, at its own time.
+    if (!(s.closing + at_hit > 0) || gap > (s.closing + pull * dt) * dt) continue;
+    if (speed == 0 || t < time) time = t;
+    speed = greatest(speed, at_hit);
+  }
+  if (speed == 0) return false;
+  time = greatest(time, earliest);
+  Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal, 0, speed};
+  const Vec3 va = a.velocity, wa = a.spin, vb = b.velocity, wb = b.spin;
+  exchange(a, b, c, time, pull, hit);
+  for (const auto& [body, dv, dw] : {std::tuple{ia, Vec3(a.velocity - va), Vec3(a.spin - wa)},
+                                     std::tuple{ib, Vec3(b.velocity - vb), Vec3(b.spin - wb)}}) {
+    if (body == 0) continue;
+    shift_[body] -= dv * time;
+    turn_shift_[body] -= dw * time;
+    clock_[body] = time;
+    touched_.push_back(static_cast<std::uint32_t>(body));
+    follow(body);
+  }
+  hits.push_back(hit);
+  return true;
+}
+
+// Projected Gauss-Seidel over the points of one patch, in double, to the last digits.
+void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit) {
+  const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
+  const double near = kTouching * least(a.inverse_mass > 0 ? in_.traits[c.a.index()].size : 1e300,
+                                        b.inverse_mass > 0 ? in_.traits[c.b.index()].size : 1e300);
+  const double slow = leastSpeed(c), gained = pull * time;
+  const auto count = static_cast<std::size_t>(c.patch.count);
+  std::array<double, 4> target{}, along{}, inverse_n{}, inverse_t{}, inverse_u{};
+  std::array<std::array<double, 2>, 4> across{};
+  std::array<bool, 4> struck{};
+  for (std::size_t k = 0; k < count; ++k) {
+    const PointState& s = state_[k];
+    const double closing = s.closing + gained;
+    struck[k] = s.gap - s.closing * time - 0.5 * pull * time * time < near;
+    target[k] = closing > slow ? c.surfaces.bounce * closing : 0;
+    inverse_n[k] = inverseMassAlong(a, s.ra, n) + inverseMassAlong(b, s.rb, n);
+    inverse_t[k] = inverseMassAlong(a, s.ra, t) + inverseMassAlong(b, s.rb, t);
+    inverse_u[k] = inverseMassAlong(a, s.ra, u) + inverseMassAlong(b, s.rb, u);
+  }
+  for (int round = 0; round < kMostSweeps; ++round) {
+    double change = 0;
+    for (std::size_t k = 0; k < count; ++k) {
+      if (!struck[k]) continue;
+      const PointState& s = state_[k];
+      const auto apply = [&](const Vec3& impulse) {
+        give(a, s.ra, -impulse);
+        give(b, s.rb, impulse);
+      };
+      const double vn = n.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra)) - gained;
+      const double old = along[k];
+      along[k] = greatest(old + (target[k] - vn) / inverse_n[k], 0);
+      apply((along[k] - old) * n);
+      const Vec3 slip = pointVelocity(b, s.rb) - pointVelocity(a, s.ra);
+      std::array<double, 2> f = {across[k][0] - slip.dot(t) / inverse_t[k], across[k][1] - slip.dot(u) / inverse_u[k]};
+      const double size = std::sqrt(f[0] * f[0] + f[1] * f[1]);
+      if (size > c.surfaces.friction_rest * along[k]) {
+        const double scale = c.surfaces.friction_slide * along[k] / size;
+        f = {f[0] * scale, f[1] * scale};
+      }
+      apply((f[0] - across[k][0]) * t + (f[1] - across[k][1]) * u);
+      across[k] = f;
+      change = greatest(change, absolute(along[k] - old) * inverse_n[k]);
+    }
+    if (change < 1e-12 * hit.speed) break;
+  }
+  double most = -1;
+  for (std::size_t k = 0; k < count; ++k) {
+    hit.impulse += along[k];
+    if (along[k] > most) most = along[k], hit.place = c.patch.points[k].position;
+  }
+}
+
+void Impacts::pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits) {
+  for (const std::uint32_t body : touched_) {
+    shift_[body].setZero();
+    turn_shift_[body].setZero();
+    clock_[body] = 0;
+  }
+  touched_.clear();
+  if (watched_.empty()) return;
+  // Up and down the list by turns: a blow runs along a row whichever way it is numbered.
+  for (int round = 0; round < kMostRounds; ++round) {
+    bool struck = false;
+    const std::size_t n = watched_.size();
+    for (std::size_t k = 0; k < n; ++k)
+      if (strike(bodies, watched_[round % 2 == 0 ? k : n - 1 - k], dt, hits)) struck = true;
+    if (grew_) std::sort(watched_.begin(), watched_.end());
+    grew_ = false;
+    if (!struck) return;
+  }
+}
+
+}  // namespace drubble::solve

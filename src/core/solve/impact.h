@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: Apache-2.0
+// Sudden impacts: hits faster than the least bounce speed are passed on patch by patch, before the contact solve,
+// until nothing closes fast any more.
+// Method: sequential impacts with Newton's restitution and Coulomb friction; the hit is placed at its own time within
+// the internal step, so that neither its speed nor the height of the bounce depends on the step.
+#pragma once
+#include <vector>
+
+#include "core/solve/block.h"
+
+namespace drubble::solve {
+
+// One patch that was hit.
+struct Hit {
+  PieceId a, b;
+  Vec3 place = Vec3::Zero();   // world
+  Vec3 normal = Vec3::Zero();  // from a to b
+  double impulse = 0;          // N s along the normal
+  double speed = 0;            // m/s, closing, at the moment of the hit
+};
+
+class Impacts {
+ public:
+  // Finds the contacts that may be hit within `h` seconds from the bodies' start. `least_speed` per contact is
+  // computed from the sizes and `gravity` (magnitude).
+  Impacts(const BlockInput& in, double h, double gravity);
+
+  // Deals with the hits of the coming `dt` seconds: changes velocities, adds to `hits`. Call before gravity is added.
+  void pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits);
+
+  bool any() const { return !watched_.empty(); }
+  // What a body's place must be corrected by after the plain step, because its hit came later than the step's start.
+  const Vec3& shift(std::size_t body) const { return shift_[body]; }
+  const Vec3& turnShift(std::size_t body) const { return turn_shift_[body]; }
+
+ private:
+  struct PointState {
+    Vec3 ra, rb;
+    double gap, closing;
+  };
+  double leastSpeed(const Contact& c) const;
+  void evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia, std::size_t ib);
+  bool strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
+  void exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit);
+  void follow(std::size_t body);
+  void buildAdjacency();
+
+  BlockInput in_;
+  double gravity_;
+  std::vector<std::uint32_t> watched_;  // ascending
+  std::vector<char> is_watched_;
+  bool grew_ = false;
+  std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
+  std::vector<Vec3> shift_, turn_shift_;
+  std::vector<double> clock_;
+  std::vector<std::uint32_t> touched_;
+  std::array<PointState, 4> state_;
+};
+
+}  // namespace drubble::solve

@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/solve/passes.h"
+
+namespace drubble::solve {
+
+Softness springSoftness(double hertz, double ratio, double dt) {
+  const double omega = 2 * 3.14159265358979323846 * hertz;
+  const double a1 = 2 * ratio + dt * omega, a2 = dt * omega * a1, a3 = 1 / (1 + a2);
+  return {static_cast<float>(1 / dt), static_cast<float>(omega / a1), static_cast<float>(a2 * a3),
+          static_cast<float>(a3)};
+}
+
+namespace {
+
+struct Body8 {
+  v8 velocity, spin;
+};
+struct Place8 {
+  v8 moved, turned;
+  f8 turned_w;
+};
+
+using Indices = std::array<std::uint32_t, kLanes>;
+
+f8 gather(const std::vector<BodyRow>& rows, const Indices& at, std::size_t field) {
+  alignas(32) float x[kLanes];
+  for (std::size_t i = 0; i < kLanes; ++i) x[i] = reinterpret_cast<const float*>(&rows[at[i]])[field];
+  return load8(x);
+}
+
+v8 gather3(const std::vector<BodyRow>& rows, const Indices& at, std::size_t field) {
+  return {gather(rows, at, field), gather(rows, at, field + 1), gather(rows, at, field + 2)};
+}
+
+Body8 loadBody(const std::vector<BodyRow>& rows, const Indices& at) { return {gather3(rows, at, 0), gather3(rows, at, 3)}; }
+
+Place8 loadPlace(const std::vector<BodyRow>& rows, const Indices& at) {
+  return {gather3(rows, at, 6), gather3(rows, at, 9), gather(rows, at, 12)};
+}
+
+// Body 0 never changes: nothing is written to it.
+void storeBody(std::vector<BodyRow>& rows, const Indices& at, const Body8& b) {
+  alignas(32) float x[6][kLanes];
+  store8(x[0], b.velocity.x);
+  store8(x[1], b.velocity.y);
+  store8(x[2], b.velocity.z);
+  store8(x[3], b.spin.x);
+  store8(x[4], b.spin.y);
+  store8(x[5], b.spin.z);
+  for (std::size_t i = 0; i < kLanes; ++i) {
+    if (at[i] == 0) continue;
+    BodyRow& row = rows[at[i]];
+    for (std::size_t k = 0; k < 3; ++k) {
+      row.velocity[k] = x[k][i];
+      row.spin[k] = x[k + 3][i];
+    }
+  }
+}
+
+// How far the end of `arm` has come by the body's own turn.
+v8 swung(const Place8& p, v8 arm) {
+  const v8 t = cross(p.turned, arm) * f8(2.0f);
+  return t * p.turned_w + cross(p.turned, t);
+}
+
+v8 pointVelocity(const Body8& b, v8 arm) { return b.velocity + cross(b.spin, arm); }
+
+void push(const ContactBlock& c, Body8& a, Body8& b, v8 arm_a, v8 arm_b, v8 impulse) {
+  a.velocity = a.velocity - impulse * c.inverse_mass_a;
+  a.spin = a.spin - c.inverse_inertia_a * cross(arm_a, impulse);
+  b.velocity = b.velocity + impulse * c.inverse_mass_b;
+  b.spin = b.spin + c.inverse_inertia_b * cross(arm_b, impulse);
+}
+
+f8 clampAbout(f8 x, f8 limit) { return greatest(least(x, limit), -limit); }
+
+void solveFriction(ContactBlock& c, Body8& a, Body8& b) {
+  f8 load = c.point[0].impulse;
+  for (int k = 1; k < c.points; ++k) load = load + c.point[static_cast<std::size_t>(k)].impulse;
+  // Twist first, so that slip has the last word.
+  const f8 twist_limit = c.friction_slide * c.twist_radius * load;
+  const f8 turning = dot(c.normal, b.spin - a.spin);
+  const f8 old_twist = c.impulse_twist;
+  c.impulse_twist = clampAbout(old_twist - c.twist_mass * turning, twist_limit);
+  const v8 twist = c.normal * (c.impulse_twist - old_twist);
+  a.spin = a.spin - c.inverse_inertia_a * twist;
+  b.spin = b.spin + c.inverse_inertia_b * twist;
+
+  const v8 slip = pointVelocity(b, c.friction_arm_b) - pointVelocity(a, c.friction_arm_a);
+  const f8 s = dot(slip, c.along), t = dot(slip, c.across);
+  const f8 old_along = c.impulse_along, old_across = c.impulse_across;
+  const f8 along = old_along - (c.slip_xx * s + c.slip_xy * t);
+  const f8 across = old_across - (c.slip_xy * s + c.slip_yy * t);
+  const f8 size = root(along * along + across * across);
+  const Mask8 slides = size > c.friction_rest * load;
+  const f8 scale = choose(slides, c.friction_slide * load / greatest(size, f8(1e-30f)), f8(1.0f));
+  c.impulse_along = along * scale;
+  c.impulse_across = across * scale;
+  push(c, a, b, c.friction_arm_a, c.friction_arm_b,
+       c.along * (c.impulse_along - old_along) + c.across * (c.impulse_across - old_across));
+}
+
+template <Pass pass>
+void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, const Place8& place_b, const Softness& soft) {
+  const v8 moved = place_b.moved - place_a.moved;
+  for (int k = 0; k < c.points; ++k) {
+    PointRow& p = c.point[static_cast<std::size_t>(k)];
+    const v8 shift = moved + swung(place_b, p.arm_b) - swung(place_a, p.arm_a);
+    const f8 gap = p.gap + dot(shift, c.normal);
+    const f8 speed = dot(pointVelocity(b, p.arm_b) - pointVelocity(a, p.arm_a), c.normal);
+    // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
+    const f8 stop = greatest(gap, f8(0.0f)) * f8(soft.inverse_dt);
+    f8 wanted = stop, mass = p.mass, keep = f8(1.0f);
+    if constexpr (pass == Pass::PushOut) {
+      const f8 ease = greatest(least(gap, f8(0.0f)) * f8(soft.bias_rate), -c.push_speed);
+      const f8 share = greatest(least(f8(0.5f) - gap / c.blend, f8(1.0f)), f8(0.0f));  // 1: spring, 0: stop
+      wanted = wanted + ease;
+      mass = mass * (f8(1.0f) + share * f8(soft.mass_scale - 1.0f));
+      keep = f8(1.0f) - share * f8(soft.impulse_scale);
+    }
+    const f8 old = p.impulse;
+    f8 now = greatest(old * keep - mass * (speed + wanted), f8(0.0f));
+    // What has not met yet is the next step's affair: settling must not brake it beforehand.
+    if constexpr (pass == Pass::Settle) now = choose(greatest(gap, f8(0.0f)) > old * f8(1e30f), f8(0.0f), now);
+    p.impulse = now;
+    push(c, a, b, p.arm_a, p.arm_b, c.normal * (p.impulse - old));
+  }
+}
+
+template <Pass pass>
+void sweepAll(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, const Softness& soft) {
+  for (ContactBlock& c : blocks) {
+    Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
+    const Place8 place_a = loadPlace(rows, c.body_a), place_b = loadPlace(rows, c.body_b);
+    solveFriction(c, a, b);
+    solveNormals<pass>(c, a, b, place_a, place_b, soft);
+    storeBody(rows, c.body_a, a);
+    storeBody(rows, c.body_b, b);
+  }
+}
+
+}  // namespace
+
+void sweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, const Softness& soft, Pass pass) {
+  if (pass == Pass::PushOut)
+    sweepAll<Pass::PushOut>(blocks, rows, soft);
+  else
+    sweepAll<Pass::Settle>(blocks, rows, soft);
+}
+
+void warmStart(const std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows) {
+  for (const ContactBlock& c : blocks) {
+    Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
+    for (int k = 0; k < c.points; ++k) {
+      const PointRow& p = c.point[static_cast<std::size_t>(k)];
+      push(c, a, b, p.arm_a, p.arm_b, c.normal * p.impulse);
+    }
+    push(c, a, b, c.friction_arm_a, c.friction_arm_b, c.along * c.impulse_along + c.across * c.impulse_across);
+    const v8 twist = c.normal * c.impulse_twist;
+    a.spin = a.spin - c.inverse_inertia_a * twist;
+    b.spin = b.spin + c.inverse_inertia_b * twist;
+    storeBody(rows, c.body_a, a);
+    storeBody(rows, c.body_b, b);
+  }
+}
+
+}  // namespace drubble::solve

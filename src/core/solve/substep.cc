@@ -1,0 +1,193 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/solve/substep.h"
+
+#include <cmath>
+
+#include "core/solve/flight.h"
+#include "core/solve/passes.h"
+
+namespace drubble::solve {
+
+namespace {
+
+constexpr double kSpringShare = 0.25;  // of the internal rate: the push-out spring's frequency
+constexpr double kSpringDamping = 8;   // times critical
+
+std::vector<ActiveBody> gatherBodies(const SubstepInput& in) {
+  std::vector<ActiveBody> bodies(in.active.size() + 1);
+  for (std::size_t k = 0; k < in.active.size(); ++k) {
+    const std::uint32_t p = in.active[k];
+    const Traits& t = in.traits[p];
+    ActiveBody& b = bodies[k + 1];
+    b.piece = p;
+    b.position = b.start_position = in.motion.position[p];
+    b.turn = b.start_turn = in.motion.turn[p];
+    b.velocity = in.motion.velocity[p];
+    b.spin = in.motion.spin[p];
+    b.acceleration = in.gravity * t.gravity_share;
+    b.inverse_mass = t.inverse_mass;
+    b.inverse_inertia = inverseInertiaWorld(t, b.turn);
+  }
+  return bodies;
+}
+
+void loadVelocity(const ActiveBody& b, BodyRow& row) {
+  for (int k = 0; k < 3; ++k) {
+    row.velocity[k] = static_cast<float>(b.velocity[k]);
+    row.spin[k] = static_cast<float>(b.spin[k]);
+  }
+}
+
+void loadPlace(const ActiveBody& b, BodyRow& row) {
+  const Vec3 moved = b.position - b.start_position;
+  const Quat turned = b.turn * b.start_turn.conjugate();
+  for (int k = 0; k < 3; ++k) row.moved[k] = static_cast<float>(moved[k]);
+  row.turned[0] = static_cast<float>(turned.x());
+  row.turned[1] = static_cast<float>(turned.y());
+  row.turned[2] = static_cast<float>(turned.z());
+  row.turned[3] = static_cast<float>(turned.w());
+}
+
+// What the solver has given a body in this internal step. Exactly zero for a body that nothing touched.
+struct Given {
+  Vec3 velocity, spin;
+};
+
+Given given(const BodyRow& loaded, const BodyRow& now) {
+  Given g;
+  for (int k = 0; k < 3; ++k) {
+    g.velocity[k] = static_cast<double>(now.velocity[k] - loaded.velocity[k]);
+    g.spin[k] = static_cast<double>(now.spin[k] - loaded.spin[k]);
+  }
+  return g;
+}
+
+class Substep {
+ public:
+  Substep(const SubstepInput& in, Contacts contacts)
+      : in_(in), dt_(in.h / in.iterations), rows_(in.active.size() + 1), loaded_(rows_.size()), last_(rows_.size()) {
+    out_.bodies = gatherBodies(in);
+    out_.contacts = std::move(contacts);
+  }
+
+  Proposal run() {
+    const BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
+    Impacts impacts(block_in, in_.h, in_.gravity.norm());
+    std::vector<ContactBlock> blocks = buildBlocks(block_in);
+    const Softness soft = springSoftness(kSpringShare / dt_, kSpringDamping, dt_);
+    for (int step = 0; step < in_.iterations; ++step) {
+      impacts.pass(out_.bodies, dt_, out_.hits);
+      accelerate();
+      if (step == 0)
+        warmStart(blocks, rows_);
+      else
+        repeatLast();
+      sweep(blocks, rows_, soft, Pass::PushOut);
+      move(impacts);
+      sweep(blocks, rows_, soft, Pass::Settle);
+      fold();
+    }
+    storeForces(blocks, dt_, out_.contacts);
+    return std::move(out_);
+  }
+
+ private:
+  void accelerate() {
+    for (std::size_t i = 1; i < rows_.size(); ++i) {
+      ActiveBody& b = out_.bodies[i];
+      const Traits& t = in_.traits[b.piece];
+      b.velocity += b.acceleration * dt_;
+      if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
+      if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
+      loadVelocity(b, rows_[i]);
+      loadPlace(b, rows_[i]);
+      loaded_[i] = rows_[i];
+    }
+  }
+
+  // Rows are fixed within a substep: last time's impulses give again what they gave.
+  void repeatLast() {
+    for (std::size_t i = 1; i < rows_.size(); ++i) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        rows_[i].velocity[k] += last_[i].velocity[k];
+        rows_[i].spin[k] += last_[i].spin[k];
+      }
+    }
+  }
+
+  void move(const Impacts& impacts) {
+    for (std::size_t i = 1; i < rows_.size(); ++i) {
+      ActiveBody& b = out_.bodies[i];
+      const Given g = given(loaded_[i], rows_[i]);
+      const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
+      // Velocity already holds the step's gravity: the parabola is half of it behind.
+      b.position += (b.velocity + g.velocity) * dt_;
+      if (free) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
+      Vec3 spin = b.spin + g.spin;
+      spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
+      b.spin = spin - g.spin;
+      if (impacts.any()) {
+        b.position += impacts.shift(i);
+        if (!impacts.turnShift(i).isZero(0)) b.turn = (turnBy(impacts.turnShift(i)) * b.turn).normalized();
+      }
+      loadPlace(b, rows_[i]);
+      keepGiven(b, i);
+    }
+  }
+
+  // The free spin may have turned the spin: the row follows, what was given stays given.
+  void keepGiven(const ActiveBody& b, std::size_t i) {
+    for (int k = 0; k < 3; ++k) {
+      const float base = static_cast<float>(b.spin[k]), had = rows_[i].spin[k] - loaded_[i].spin[k];
+      rows_[i].spin[k] = base + had;
+      loaded_[i].spin[k] = base;
+    }
+  }
+
+  void fold() {
+    for (std::size_t i = 1; i < rows_.size(); ++i) {
+      for (std::size_t k = 0; k < 3; ++k) {
+        last_[i].velocity[k] = rows_[i].velocity[k] - loaded_[i].velocity[k];
+        last_[i].spin[k] = rows_[i].spin[k] - loaded_[i].spin[k];
+      }
+      const Given g = given(loaded_[i], rows_[i]);
+      out_.bodies[i].velocity += g.velocity;
+      out_.bodies[i].spin += g.spin;
+    }
+  }
+
+  const SubstepInput& in_;
+  double dt_;
+  std::vector<BodyRow> rows_, loaded_, last_;
+  Proposal out_;
+};
+
+}  // namespace
+
+Proposal solveSubstep(const SubstepInput& in, Contacts contacts) { return Substep(in, std::move(contacts)).run(); }
+
+void findLoads(const SubstepInput& in, int most_sweeps, Contacts& contacts) {
+  const double dt = in.h / in.iterations;
+  std::vector<ActiveBody> bodies = gatherBodies(in);
+  std::vector<ContactBlock> blocks = buildBlocks({bodies, in.body_of, in.traits, contacts, dt});
+  std::vector<BodyRow> rows(bodies.size());
+  for (std::size_t i = 1; i < bodies.size(); ++i) {
+    bodies[i].velocity += bodies[i].acceleration * dt;
+    loadVelocity(bodies[i], rows[i]);
+  }
+  warmStart(blocks, rows);
+  const Softness soft = springSoftness(kSpringShare / dt, kSpringDamping, dt);
+  const double enough = 1e-4 * in.gravity.norm() * dt;
+  for (int k = 0; k < most_sweeps; ++k) {
+    const std::vector<BodyRow> before = rows;
+    sweep(blocks, rows, soft, Pass::Settle);
+    double change = 0;
+    for (std::size_t i = 1; i < rows.size(); ++i)
+      for (std::size_t c = 0; c < 3; ++c)
+        change = greatest(change, absolute(static_cast<double>(rows[i].velocity[c] - before[i].velocity[c])));
+    if (change < enough) break;
+  }
+  storeForces(blocks, dt, contacts);
+}
+
+}  // namespace drubble::solve

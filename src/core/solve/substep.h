@@ -1,0 +1,34 @@
+// SPDX-License-Identifier: Apache-2.0
+// One substep as a transaction: it reads the state and proposes another; the caller judges and commits, or does not.
+#pragma once
+#include <vector>
+
+#include "core/solve/block.h"
+#include "core/solve/impact.h"
+
+namespace drubble::solve {
+
+struct SubstepInput {
+  const std::vector<Traits>& traits;
+  const Motion& motion;
+  const std::vector<std::uint32_t>& active;   // pieces that move, ascending
+  const std::vector<std::uint32_t>& body_of;  // piece -> 1 + its place in `active`; 0: does not move
+  Vec3 gravity = Vec3::Zero();                // m/s2
+  double h = 0;                               // s
+  int iterations = 8;                         // internal steps
+};
+
+struct Proposal {
+  std::vector<ActiveBody> bodies;  // body k + 1 is active piece k
+  Contacts contacts;               // with the forces they carry at the end
+  std::vector<Hit> hits;
+};
+
+// I1 what happens in an island depends on nothing outside it. I2 the result depends on the input's bits only.
+Proposal solveSubstep(const SubstepInput& in, Contacts contacts);
+
+// The contact forces that hold the given pieces still, by iterating without motion until the velocities that a step of
+// gravity leaves change by less than 1e-4 of it, or `most_sweeps`. Pieces that cannot be held are left to fall.
+void findLoads(const SubstepInput& in, int most_sweeps, Contacts& contacts);
+
+}  // namespace drubble::solve

@@ -1,0 +1,47 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the solver knows of each piece: what never changes, and how it moves.
+#pragma once
+#include <vector>
+
+#include "core/base/id.h"
+#include "core/base/vec.h"
+
+namespace drubble::solve {
+
+// Constant over a run.
+struct Traits {
+  double inverse_mass = 0;                 // 1/kg; 0 for what is not dynamic
+  Mat3 inertia = Mat3::Zero();             // kg m2, body space
+  Mat3 inverse_inertia = Mat3::Zero();     // body space
+  Vec3 moments = Vec3::Zero();             // principal
+  Quat principal = Quat::Identity();       // principal axes to body space
+  bool round = true;                       // all moments alike: spin does not precess
+  double size = 0;                         // m: longest side of the body-space box
+  double outer_radius = 0;                 // m: farthest point from the centre of mass
+  double inner_radius = 0;                 // m: largest ball inside the shape
+  double gravity_share = 1;
+  double travel_damping = 0, spin_damping = 0;  // 1/s
+  bool dynamic = false;
+
+  double mass() const { return inverse_mass > 0 ? 1 / inverse_mass : 0; }
+};
+
+// One entry a piece. World space; velocity is that of the centre of mass.
+struct Motion {
+  std::vector<Vec3> position, velocity, spin;
+  std::vector<Quat> turn;
+
+  std::size_t size() const { return position.size(); }
+  Pose pose(std::size_t i) const { return {position[i], turn[i]}; }
+};
+
+// The smallest fall whose bounce is kept, as a share of a piece's size; and the speeds that follow from it.
+inline constexpr double kLeastBounceHeight = 0.002;
+
+// Below this closing speed (m/s) a hit has no bounce. Comes from size and gravity, never from the step.
+double leastBounceSpeed(double size, double gravity);
+
+// Below this speed (m/s) a piece counts as slow enough to sleep.
+double restSpeed(double size, double gravity);
+
+}  // namespace drubble::solve

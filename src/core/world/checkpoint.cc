@@ -1,0 +1,99 @@
+// SPDX-License-Identifier: Apache-2.0
+// Saving and restoring all that has history. What is computed anew in every substep is not in it.
+#include "core/world/world.h"
+
+namespace drubble::world {
+
+namespace {
+
+constexpr std::uint32_t kCheckpointVersion = 1;
+
+void addContact(ByteWriter& w, const solve::Contact& c) {
+  w.add(c.a.value);
+  w.add(c.b.value);
+  w.add(c.patch.normal);
+  w.add(c.patch.sub);
+  w.add(c.patch.count);
+  for (std::size_t k = 0; k < 4; ++k) {
+    w.add(c.patch.points[k].position);
+    w.add(c.patch.points[k].gap);
+    w.add(c.patch.points[k].feature);
+    w.add(c.normal_force[k]);
+  }
+  for (const double x : {c.surfaces.friction_rest, c.surfaces.friction_slide, c.surfaces.bounce}) w.add(x);
+  w.add(c.friction_force);
+  w.add(c.twist_torque);
+  w.add(c.asleep_force);
+}
+
+void readContact(ByteReader& r, solve::Contact& c) {
+  r.read(c.a.value);
+  r.read(c.b.value);
+  r.read(c.patch.normal);
+  r.read(c.patch.sub);
+  r.read(c.patch.count);
+  for (std::size_t k = 0; k < 4; ++k) {
+    r.read(c.patch.points[k].position);
+    r.read(c.patch.points[k].gap);
+    r.read(c.patch.points[k].feature);
+    r.read(c.normal_force[k]);
+  }
+  for (double* x : {&c.surfaces.friction_rest, &c.surfaces.friction_slide, &c.surfaces.bounce}) r.read(*x);
+  r.read(c.friction_force);
+  r.read(c.twist_torque);
+  r.read(c.asleep_force);
+}
+
+}  // namespace
+
+Bytes World::save() const {
+  ByteWriter w;
+  w.add(kCheckpointVersion);
+  w.add(static_cast<std::uint64_t>(motion_.size()));
+  w.add(frame_);
+  w.add(static_cast<std::uint8_t>(started_));
+  w.add(motion_.position);
+  w.add(motion_.turn);
+  w.add(motion_.velocity);
+  w.add(motion_.spin);
+  for (std::size_t i = 0; i < motion_.size(); ++i) {
+    w.add(static_cast<std::uint8_t>(sleep_[i]));
+    w.add(rest_[i].position);
+    w.add(rest_[i].turn);
+    w.add(rest_[i].seconds);
+  }
+  w.add(static_cast<std::uint64_t>(contacts_.size()));
+  for (const solve::Contact& c : contacts_) addContact(w, c);
+  return w.take();
+}
+
+void World::restore(const Bytes& bytes) {
+  ByteReader r(bytes);
+  std::uint32_t version = 0;
+  std::uint64_t pieces = 0, contacts = 0;
+  std::uint8_t flag = 0;
+  r.read(version);
+  r.read(pieces);
+  if (version != kCheckpointVersion || pieces != motion_.size())
+    throw Error(ErrorKind::Input, "the checkpoint is of another version or another scene");
+  r.read(frame_);
+  r.read(flag);
+  started_ = flag != 0;
+  r.read(motion_.position);
+  r.read(motion_.turn);
+  r.read(motion_.velocity);
+  r.read(motion_.spin);
+  for (std::size_t i = 0; i < motion_.size(); ++i) {
+    r.read(flag);
+    sleep_[i] = static_cast<Sleep>(flag);
+    r.read(rest_[i].position);
+    r.read(rest_[i].turn);
+    r.read(rest_[i].seconds);
+  }
+  r.read(contacts);
+  contacts_.assign(contacts, {});
+  for (solve::Contact& c : contacts_) readContact(r, c);
+  hits_.clear();
+}
+
+}  // namespace drubble::world

@@ -1,0 +1,89 @@
+// SPDX-License-Identifier: Apache-2.0
+// Finding the contacts of a substep: which pairs are near enough, where they touch, what they carried before.
+#include <algorithm>
+
+#include "core/collide/broad.h"
+#include "core/collide/pairs.h"
+#include "core/world/world.h"
+
+namespace drubble::world {
+
+namespace {
+
+constexpr double kLookAhead = 0.02;   // of the smaller piece's size
+constexpr double kSamePlace = 0.05;   // of the smaller piece's size: how far a contact point may wander and be the same
+
+}  // namespace
+
+std::vector<Box> World::sweptBoxes(double h) const {
+  std::vector<Box> boxes(motion_.size());
+  for (std::size_t i = 0; i < boxes.size(); ++i) {
+    const shape::Shape& s = scene_.prototypeOf(i).shape;
+    boxes[i] = shape::boundsAt(s, motion_.pose(i));
+    if (!awake(i)) continue;
+    const solve::Traits& t = traits_[i];
+    const Vec3 travel = motion_.velocity[i] * h;
+    Box moved = boxes[i];
+    moved.low += travel;
+    moved.high += travel;
+    boxes[i].add(moved);
+    const double swing = least(motion_.spin[i].norm() * h, 2) * (t.outer_radius - t.inner_radius);
+    const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * t.size;
+    boxes[i] = boxes[i].grown(swing + ahead + scene_.gravity.norm() * h * h);
+  }
+  return boxes;
+}
+
+// How far apart two pieces may be and still meet within the substep.
+double World::reach(std::size_t a, std::size_t b, double h) const {
+  double size = std::numeric_limits<double>::infinity(), swing = 0;
+  for (const std::size_t i : {a, b}) {
+    if (!traits_[i].dynamic) continue;
+    size = least(size, traits_[i].size);
+    if (awake(i)) swing += least(motion_.spin[i].norm() * h, 2) * traits_[i].outer_radius;
+  }
+  const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * size;
+  return ahead + swing + (motion_.velocity[a] - motion_.velocity[b]).norm() * h + scene_.gravity.norm() * h * h;
+}
+
+solve::Contacts World::findContacts(double h) const {
+  std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
+  for (std::size_t i = 0; i < kinds.size(); ++i) {
+    if (awake(i)) kinds[i] = collide::BoxKind::Moving;
+    if (!scene_.pieces[i].collide) kinds[i] = collide::BoxKind::Ignored;
+  }
+  const std::vector<Box> boxes = sweptBoxes(h);
+  solve::Contacts out;
+  collide::Manifolds found;
+  std::size_t old = 0;
+  const auto olderThan = [&](std::size_t i, PieceId a, PieceId b) {
+    return std::pair(contacts_[i].a, contacts_[i].b) < std::pair(a, b);
+  };
+  // Contacts between pieces that both rest are kept as they are.
+  const auto keepUpTo = [&](PieceId a, PieceId b) {
+    for (; old < contacts_.size() && olderThan(old, a, b); ++old)
+      if (!awake(contacts_[old].a.index()) && !awake(contacts_[old].b.index())) out.push_back(contacts_[old]);
+  };
+  for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
+    const PieceId a{i}, b{j};
+    keepUpTo(a, b);
+    std::size_t old_end = old;
+    while (old_end < contacts_.size() && contacts_[old_end].a == a && contacts_[old_end].b == b) ++old_end;
+    found.clear();
+    collide::collide(scene_.prototypeOf(i).shape, motion_.pose(i), scene_.prototypeOf(j).shape, motion_.pose(j),
+                     reach(i, j, h), found);
+    if (!found.empty()) {
+      const std::size_t first = out.size();
+      const solve::Surfaces surfaces = combine(scene_.materialOf(i), scene_.materialOf(j));
+      for (const collide::Manifold& m : found) out.push_back({a, b, m, surfaces, {}, Vec3::Zero(), 0, 0});
+      const double size = least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);
+      solve::inherit(contacts_.data() + old, contacts_.data() + old_end, out.data() + first, out.data() + out.size(),
+                     kSamePlace * size);
+    }
+    old = old_end;
+  }
+  keepUpTo(PieceId{}, PieceId{});
+  return out;
+}
+
+}  // namespace drubble::world

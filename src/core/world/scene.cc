@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/world/scene.h"
+
+#include <cmath>
+#include <set>
+
+namespace drubble::world {
+
+solve::Surfaces combine(const Material& a, const Material& b) {
+  if (a.given && !b.given) return {a.friction_rest, a.friction_slide, a.bounce};
+  if (b.given && !a.given) return {b.friction_rest, b.friction_slide, b.bounce};
+  return {std::sqrt(a.friction_rest * b.friction_rest), std::sqrt(a.friction_slide * b.friction_slide),
+          std::sqrt(a.bounce * b.bounce)};
+}
+
+void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
+  solve::Traits& t = p.traits;
+  p.volume = solid.volume;
+  t.inverse_mass = 1 / (density * solid.volume);
+  t.inertia = density * solid.inertia;
+  const Principal principal = principalAxes(t.inertia);
+  t.moments = principal.moments;
+  Mat3 axes = principal.axes;
+  if (axes.determinant() < 0) axes.col(0) = -axes.col(0);
+  t.principal = Quat(axes).normalized();
+  const double spread = t.moments.maxCoeff() - t.moments.minCoeff();
+  t.round = spread <= 1e-6 * t.moments.maxCoeff();
+  if (t.round) t.inertia = t.moments.mean() * Mat3::Identity();
+  t.inverse_inertia = t.inertia.inverse();
+  t.size = p.shape.bounds.size().maxCoeff();
+  t.outer_radius = p.shape.outer_radius;
+  t.inner_radius = p.shape.inner_radius;
+  t.dynamic = true;
+}
+
+std::string whyInvalid(const Scene& s) {
+  std::set<std::string> names;
+  for (const Piece& p : s.pieces) {
+    if (!names.insert(p.name).second) return "two pieces are called '" + p.name + "'";
+    if (p.prototype.index() >= s.prototypes.size()) return "piece '" + p.name + "' has no prototype";
+    const Prototype& t = s.prototypeOf(names.size() - 1);
+    if (t.material.index() >= s.materials.size()) return "prototype '" + t.name + "' has no material";
+    if (!p.start.position.allFinite() || !p.start.turn.coeffs().allFinite() || !p.velocity.allFinite())
+      return "piece '" + p.name + "' starts at a place or speed that is not finite";
+    if (p.role == Role::Dynamic && !(t.traits.inverse_mass > 0)) return "piece '" + p.name + "' moves but has no mass";
+  }
+  return {};
+}
+
+}  // namespace drubble::world

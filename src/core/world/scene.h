@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: Apache-2.0
+// Everything a simulation starts from, in SI units, as plain data. Made from a setup by src/files; constant while a
+// world lives.
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/id.h"
+#include "core/mesh/mass.h"
+#include "core/shape/shape.h"
+#include "core/solve/contact.h"
+#include "core/solve/traits.h"
+
+namespace drubble::world {
+
+struct Material {
+  std::string name;
+  double density = 1000;  // kg/m3
+  double friction_rest = 0.5, friction_slide = 0.5;
+  double bounce = 0.2;
+  bool given = false;  // false: nothing was said, so in a contact the partner's values count alone
+};
+
+enum class Role { Static, Dynamic };
+
+// Shape, mesh and material that many pieces share.
+struct Prototype {
+  std::string name;
+  shape::Shape shape;
+  solve::Traits traits;         // as a dynamic piece
+  double volume = 0;            // m3
+  mesh::TriangleMesh mesh;      // body space
+  Vec3 origin = Vec3::Zero();   // where the mesh's own origin is, body space
+  MaterialId material;
+  std::array<double, 3> colour{0.6, 0.6, 0.6};
+  bool show = true;
+};
+
+struct Piece {
+  std::string name;
+  PrototypeId prototype;
+  Role role = Role::Dynamic;
+  Pose start;
+  Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+  bool collide = true;
+};
+
+struct SolverSettings {
+  int substeps = 0;         // a frame; 0: auto
+  int iterations = 0;       // internal steps a substep; 0: auto
+  double quality = 1;       // 0.5, 1 or 2: multiplies what auto picks
+  double look_ahead = -1;   // m; negative: auto
+  double sleep_speed = -1;  // m/s; negative: auto; 0: nothing falls asleep
+  double sleep_after = 0.4; // s
+};
+
+struct Scene {
+  std::vector<Material> materials;
+  std::vector<Prototype> prototypes;
+  std::vector<Piece> pieces;
+  Vec3 gravity = Vec3(0, -9.81, 0);
+  Vec3 up = Vec3::UnitY();
+  double fps = 24;
+  double time_scale = 1;
+  int first_frame = 1, last_frame = 96;
+  SolverSettings solver;
+  std::optional<Box> keep_inside;
+
+  double frameSeconds() const { return time_scale / fps; }
+  const Prototype& prototypeOf(std::size_t piece) const { return prototypes[pieces[piece].prototype.index()]; }
+  const Material& materialOf(std::size_t piece) const { return materials[prototypeOf(piece).material.index()]; }
+};
+
+// How two materials meet: the geometric mean of both partners' values; one without values of its own takes the other's.
+solve::Surfaces combine(const Material& a, const Material& b);
+
+// Fills mass, inertia and sizes for a solid of `density` whose mesh has these properties.
+void setMass(Prototype& p, const mesh::MassProperties& solid, double density);
+
+// Empty, or what is wrong: names not unique, indices out of range, numbers not finite.
+std::string whyInvalid(const Scene& s);
+
+}  // namespace drubble::world

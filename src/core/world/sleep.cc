@@ -1,0 +1,142 @@
+// SPDX-License-Identifier: Apache-2.0
+// Who sleeps and who wakes.
+//
+// A piece sleeps when no point of it has moved more than 0.1 % of its size over the window and its speed is low, and
+// the same holds for all awake pieces that it is pressed against. It wakes when something is about to hit it, or when
+// the force in one of its contacts is no longer what it was when it fell asleep: a new load, or a support that left.
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "core/world/world.h"
+
+namespace drubble::world {
+
+namespace {
+
+constexpr double kStillShare = 1e-3;   // of the size
+constexpr double kForceShare = 0.1;    // of the weight: a change that wakes
+
+// Disjoint sets, the lowest member standing for each.
+class Sets {
+ public:
+  explicit Sets(std::size_t n) : parent_(n) { std::iota(parent_.begin(), parent_.end(), 0u); }
+  std::uint32_t find(std::uint32_t i) {
+    while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
+    return i;
+  }
+  void join(std::uint32_t a, std::uint32_t b) {
+    a = find(a);
+    b = find(b);
+    parent_[std::max(a, b)] = std::min(a, b);
+  }
+
+ private:
+  std::vector<std::uint32_t> parent_;
+};
+
+}  // namespace
+
+void World::wake(std::size_t piece) {
+  if (sleep_[piece] != Sleep::Asleep) return;
+  sleep_[piece] = Sleep::Awake;
+  rest_[piece] = {motion_.position[piece], motion_.turn[piece], 0};
+}
+
+// All that sleeps in one heap with it: a blow runs through.
+void World::wakeWithNeighbours(std::size_t piece) {
+  Sets heaps(motion_.size());
+  for (const solve::Contact& c : contacts_)
+    if (sleep_[c.a.index()] == Sleep::Asleep && sleep_[c.b.index()] == Sleep::Asleep) heaps.join(c.a.value, c.b.value);
+  const std::uint32_t heap = heaps.find(static_cast<std::uint32_t>(piece));
+  for (std::uint32_t i = 0; i < motion_.size(); ++i)
+    if (heaps.find(i) == heap) wake(i);
+}
+
+// Wakes what is about to be hit within h. True when something woke.
+bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
+  bool woke = false;
+  for (const solve::Contact& c : contacts) {
+    const std::size_t a = c.a.index(), b = c.b.index();
+    const bool a_sleeps = sleep_[a] == Sleep::Asleep, b_sleeps = sleep_[b] == Sleep::Asleep;
+    if (!(a_sleeps && awake(b)) && !(b_sleeps && awake(a))) continue;
+    const std::size_t sleeper = a_sleeps ? a : b;
+    double closing = 0;
+    bool meets = false;
+    for (int k = 0; k < c.patch.count; ++k) {
+      const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
+      const Vec3 va = motion_.velocity[a] + motion_.spin[a].cross(p.position - motion_.position[a]);
+      const Vec3 vb = motion_.velocity[b] + motion_.spin[b].cross(p.position - motion_.position[b]);
+      const double speed = c.patch.normal.dot(va - vb);
+      closing = greatest(closing, speed);
+      meets = meets || p.gap <= speed * h;
+    }
+    if (!meets || closing <= restSpeedOf(sleeper)) continue;
+    if (closing > solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm()))
+      wakeWithNeighbours(sleeper);
+    else
+      wake(sleeper);
+    woke = true;
+  }
+  return woke;
+}
+
+// A sleeping piece was solved as if fixed. Where the force it bore is not the one it fell asleep with, it wakes for the
+// next substep; so it does when a contact that bore it is gone.
+void World::wakeForForces() {
+  std::vector<std::size_t> woken;
+  const auto changed = [&](std::size_t sleeper, double force, double before) {
+    const double weight = traits_[sleeper].mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
+    return absolute(force - before) > kForceShare * weight;
+  };
+  for (std::size_t i = 0; i < contacts_.size();) {
+    const PieceId a = contacts_[i].a, b = contacts_[i].b;
+    double force = 0, before = 0;
+    for (; i < contacts_.size() && contacts_[i].a == a && contacts_[i].b == b; ++i) {
+      force += static_cast<double>(contacts_[i].totalForce());
+      before += static_cast<double>(contacts_[i].asleep_force);
+    }
+    for (const auto& [sleeper, other] : {std::pair(a, b), std::pair(b, a)})
+      if (sleep_[sleeper.index()] == Sleep::Asleep && awake(other.index()) && changed(sleeper.index(), force, before))
+        woken.push_back(sleeper.index());
+  }
+  for (const std::size_t p : woken) wake(p);
+}
+
+void World::updateRest(double h) {
+  for (const std::uint32_t i : active_) {
+    Rest& r = rest_[i];
+    const Quat turned = motion_.turn[i] * r.turn.conjugate();
+    const double angle = 2 * turned.vec().norm();  // close enough below a tenth of a radian; larger above
+    const double moved = (motion_.position[i] - r.position).norm() + angle * traits_[i].outer_radius;
+    const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
+    r.seconds += h;
+    if (moved > kStillShare * traits_[i].size || speed > restSpeedOf(i)) r = {motion_.position[i], motion_.turn[i], 0};
+  }
+}
+
+void World::fallAsleep() {
+  if (scene_.solver.sleep_speed == 0) return;
+  Sets sets(motion_.size());
+  const auto mayMove = [&](PieceId p) { return awake(p.index()); };
+  for (const solve::Contact& c : contacts_)
+    if (mayMove(c.a) && mayMove(c.b) && c.totalForce() > 0) sets.join(c.a.value, c.b.value);
+  std::vector<char> restless(motion_.size(), 0);
+  for (const std::uint32_t i : active_)
+    if (rest_[i].seconds < scene_.solver.sleep_after) restless[sets.find(i)] = 1;
+  std::vector<char> fell(motion_.size(), 0);
+  bool any = false;
+  for (const std::uint32_t i : active_) {
+    if (!awake(i) || restless[sets.find(i)]) continue;
+    sleep_[i] = Sleep::Asleep;
+    motion_.velocity[i].setZero();
+    motion_.spin[i].setZero();
+    fell[i] = 1;
+    any = true;
+  }
+  if (!any) return;
+  for (solve::Contact& c : contacts_)
+    if (fell[c.a.index()] || fell[c.b.index()]) c.asleep_force = c.totalForce();
+}
+
+}  // namespace drubble::world

@@ -1,0 +1,170 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/world/world.h"
+
+#include <cmath>
+
+#include "core/base/float_mode.h"
+#include "core/base/random.h"
+#include "core/solve/substep.h"
+
+namespace drubble::world {
+
+World::World(const Scene& scene) : scene_(scene), frame_(scene.first_frame) {
+  for (const Piece& p : scene.pieces) {
+    solve::Traits t = scene.prototypes[p.prototype.index()].traits;
+    if (p.role == Role::Static) t.dynamic = false, t.inverse_mass = 0;
+    traits_.push_back(t);
+    motion_.position.push_back(p.start.position);
+    motion_.turn.push_back(p.start.turn.normalized());
+    motion_.velocity.push_back(t.dynamic ? p.velocity : Vec3(Vec3::Zero()));
+    motion_.spin.push_back(t.dynamic ? p.spin : Vec3(Vec3::Zero()));
+    sleep_.push_back(t.dynamic ? Sleep::Awake : Sleep::Fixed);
+    rest_.push_back({p.start.position, p.start.turn, 0});
+  }
+}
+
+double World::restSpeedOf(std::size_t piece) const {
+  if (scene_.solver.sleep_speed >= 0) return scene_.solver.sleep_speed;
+  return solve::restSpeed(traits_[piece].size, scene_.gravity.norm());
+}
+
+void World::activate() {
+  active_.clear();
+  body_of_.assign(motion_.size(), 0);
+  for (std::uint32_t i = 0; i < motion_.size(); ++i) {
+    if (!awake(i)) continue;
+    active_.push_back(i);
+    body_of_[i] = u32(active_.size());
+  }
+}
+
+namespace {
+
+// A state that no shot can want: not a number, or so fast that it must be a fault.
+bool absurd(const solve::ActiveBody& b) {
+  return !b.position.allFinite() || !b.velocity.allFinite() || !b.spin.allFinite() || !b.turn.coeffs().allFinite() ||
+         b.velocity.squaredNorm() > 1e10 || b.position.squaredNorm() > 1e14;
+}
+
+}  // namespace
+
+void World::substep(double h, int iterations) {
+  solve::Contacts contacts = findContacts(h);
+  // A woken piece needs its own reach; each round wakes at least one more, and few need a second.
+  while (wakeForContacts(contacts, h)) contacts = findContacts(h);
+  activate();
+  const solve::SubstepInput in{traits_, motion_, active_, body_of_, scene_.gravity, h, iterations};
+  solve::Proposal p = solve::solveSubstep(in, std::move(contacts));
+  for (std::size_t k = 1; k < p.bodies.size(); ++k) {
+    if (!absurd(p.bodies[k])) continue;
+    throw Error(ErrorKind::Diverged, "piece '" + scene_.pieces[p.bodies[k].piece].name + "' flew apart after frame " +
+                                         std::to_string(frame_) +
+                                         ": try more substeps, and look for overlaps at the start with 'check'");
+  }
+  for (std::size_t k = 1; k < p.bodies.size(); ++k) {
+    const solve::ActiveBody& b = p.bodies[k];
+    motion_.position[b.piece] = b.position;
+    motion_.turn[b.piece] = b.turn;
+    motion_.velocity[b.piece] = b.velocity;
+    motion_.spin[b.piece] = b.spin;
+  }
+  contacts_ = std::move(p.contacts);
+  hits_.insert(hits_.end(), p.hits.begin(), p.hits.end());
+  wakeForForces();
+  updateRest(h);
+  fallAsleep();
+}
+
+// What stands at the start carries its load from the first moment on: forces are found before anything moves.
+void World::findStartLoads() {
+  const Steps steps = chooseSteps(*this);
+  const double h = scene_.frameSeconds() / steps.substeps;
+  contacts_ = findContacts(h);
+  activate();
+  const solve::SubstepInput in{traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations};
+  solve::findLoads(in, 400, contacts_);
+  started_ = true;
+}
+
+FrameStats World::advance(Watcher& watcher) {
+  const FloatMode mode;
+  if (!started_) findStartLoads();
+  hits_.clear();
+  const Steps steps = chooseSteps(*this);
+  const double h = scene_.frameSeconds() / steps.substeps;
+  for (int k = 0; k < steps.substeps; ++k) {
+    if (watcher.cancelled()) throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
+    substep(h, steps.iterations);
+  }
+  ++frame_;
+  FrameStats out = stats();
+  out.substeps = steps.substeps;
+  out.iterations = steps.iterations;
+  return out;
+}
+
+FrameStats World::stats() const {
+  FrameStats out;
+  out.frame = frame_;
+  out.contacts = u32(contacts_.size());
+  for (std::size_t i = 0; i < motion_.size(); ++i) {
+    const solve::Traits& t = traits_[i];
+    out.awake += sleep_[i] == Sleep::Awake;
+    out.asleep += sleep_[i] == Sleep::Asleep;
+    if (!t.dynamic) continue;
+    const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
+    out.kinetic += 0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
+    out.potential -= t.mass() * t.gravity_share * scene_.gravity.dot(motion_.position[i]);
+  }
+  return out;
+}
+
+std::uint64_t World::digest() const {
+  Digest d;
+  for (std::size_t i = 0; i < motion_.size(); ++i) {
+    d.add(motion_.position[i]);
+    for (const double x : {motion_.turn[i].w(), motion_.turn[i].x(), motion_.turn[i].y(), motion_.turn[i].z()}) d.add(x);
+    d.add(motion_.velocity[i]);
+    d.add(motion_.spin[i]);
+    d.add(static_cast<std::uint64_t>(sleep_[i]));
+  }
+  return d.value();
+}
+
+std::string World::whyInvalid() const {
+  for (std::size_t i = 1; i < contacts_.size(); ++i)
+    if (std::pair(contacts_[i].a, contacts_[i].b) < std::pair(contacts_[i - 1].a, contacts_[i - 1].b))
+      return "I3: contacts out of order at " + std::to_string(i);
+  for (const solve::Contact& c : contacts_)
+    if (!(c.a < c.b) || c.patch.count < 1 || c.patch.count > 4) return "I3: a contact of a piece with itself, or empty";
+  return {};
+}
+
+Steps chooseSteps(const World& w) {
+  const Scene& s = w.scene();
+  Steps out;
+  out.iterations = s.solver.iterations > 0 ? s.solver.iterations : 8;
+  if (s.solver.substeps > 0) {
+    out.substeps = s.solver.substeps;
+    return out;
+  }
+  // So fine that no piece travels farther than its own inner ball in a substep, and that the sag under its own weight
+  // stays far below its size.
+  const double frame = s.frameSeconds(), gravity = s.gravity.norm();
+  double wanted = 2;
+  for (std::size_t i = 0; i < w.motion().size(); ++i) {
+    if (w.sleepOf(i) != Sleep::Awake) continue;
+    const solve::Traits& t = w.traits()[i];
+    const double travel = (w.motion().velocity[i].norm() + gravity * frame) * frame;
+    const double turn = w.motion().spin[i].norm() * frame;
+    wanted = greatest(wanted, greatest(travel / (1.5 * t.inner_radius), turn / 0.5));
+    wanted = greatest(wanted, 0.35 * std::sqrt(gravity / (1e-3 * t.size)) * frame);
+  }
+  int n = 2;
+  while (n < wanted && n < 16) n *= 2;
+  n = static_cast<int>(n * s.solver.quality + 0.5);
+  out.substeps = n < 2 ? 2 : n;
+  return out;
+}
+
+}  // namespace drubble::world
