@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: Apache-2.0
+// Progress on stderr: one line that is drawn again on a terminal, a line every few seconds elsewhere.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "files/simulate.h"
+
+namespace drubble::cli {
+
+class ProgressLine {
+ public:
+  ProgressLine();
+  ~ProgressLine();
+  void tell(const files::RunProgress& p);
+  void close();  // ends an open line
+
+ private:
+  bool terminal_;
+  bool open_ = false;
+  double told_ = -1;
+};
+
+// What `run` does, for other commands too. An empty `out` means out/NAME.drub. Gives an exit code.
+int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides, bool force, bool json);
+
+}  // namespace drubble::cli

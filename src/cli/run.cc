@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: Apache-2.0
+// drubble run SETUP
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <filesystem>
+#include <iostream>
+#include <nlohmann/json.hpp>
+
+#include "cli/command.h"
+#include "cli/progress.h"
+#include "files/simulate.h"
+
+namespace drubble::cli {
+
+namespace {
+
+// "3:07" of a number of seconds.
+std::string clockText(double seconds) {
+  const auto s = static_cast<long>(seconds + 0.5);
+  return fmt::format("{}:{:02}", s / 60, s % 60);
+}
+
+}  // namespace
+
+void ProgressLine::tell(const files::RunProgress& p) {
+  const bool last = p.frame == p.last_frame;
+  const double wait = terminal_ ? 0.1 : 3;
+  if (!last && p.seconds - told_ < wait) return;
+  told_ = p.seconds;
+  const std::string text = fmt::format("frame {}/{}  {} awake, {} contacts, {} substeps  {} so far, {} left", p.frame, p.last_frame, p.awake,
+                                       p.contacts, p.substeps, clockText(p.seconds), clockText(p.seconds_left));
+  if (terminal_)
+    std::cerr << "\r\x1b[K" << text << (last ? "\n" : "") << std::flush;
+  else
+    std::cerr << text << std::endl;
+  open_ = terminal_ && !last;
+}
+
+ProgressLine::ProgressLine() : terminal_(isatty(STDERR_FILENO) != 0) {}
+
+ProgressLine::~ProgressLine() { close(); }
+
+void ProgressLine::close() {
+  if (open_) std::cerr << "\n";
+  open_ = false;
+}
+
+int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides, bool force, bool json) {
+  const files::Setup setup = files::readSetup(path, overrides);
+  files::RunOptions options;
+  options.cache_path = out.empty() ? "out/" + std::filesystem::path(path).stem().string() + ".drub" : out;
+  options.force = force;
+  options.overrides = overrides;
+  options.stop = stopAsked;
+  ProgressLine line;
+  options.progress = [&](const files::RunProgress& p) { line.tell(p); };
+  catchStopSignals();
+  const files::RunOutcome done = files::simulate(setup, options);
+  line.close();
+  for (const std::string& n : done.notes) std::cerr << "note: " << n << "\n";
+  if (done.stopped)
+    std::cerr << fmt::format("stopped at frame {}: all frames up to there are kept\n", done.last_frame);
+  if (json) {
+    nlohmann::json j = {{"cache", options.cache_path}, {"last_frame", done.last_frame}, {"stopped", done.stopped},
+                        {"seconds", done.seconds}, {"motion_digest", done.digest}, {"notes", done.notes}};
+    std::cout << j.dump(2) << "\n";
+  } else {
+    std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path, setup.first_frame, done.last_frame,
+                             done.seconds, done.digest);
+  }
+  return done.stopped ? kStopped : kDone;
+}
+
+int runCommand(const std::vector<std::string>& arguments) {
+  po::options_description options("Options", 100);
+  options.add_options()("setup", po::value<std::string>()->required(), "the setup file")(
+      "output,o", po::value<std::string>()->default_value(""), "where the cache goes (default: out/NAME.drub)")(
+      "force", po::bool_switch(), "replace a cache that is there already")(
+      "frames", po::value<std::string>(), "first and last frame instead of the setup's: 1-48")(
+      "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
+      "change a key of the setup, as often as needed: solver.substeps=8, 'body.*.density*=0.5'")(
+      "json", po::bool_switch(), "the outcome as JSON on stdout");
+  const Parsed p = parse(arguments, "run SETUP [options]", "Simulates a setup and writes its motion to a cache. Ctrl-C stops at the last whole frame.",
+                         options, "setup", 1);
+  if (p.help) return kDone;
+  std::vector<std::string> overrides;
+  if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
+  if (p.has("frames")) {
+    const auto range = p.as<std::string>("frames");
+    const std::size_t dash = range.find('-', 1);
+    if (dash == std::string::npos || range.find_first_not_of("0123456789-") != std::string::npos)
+      throw Error(ErrorKind::Usage, fmt::format("--frames '{}' is not FIRST-LAST, like 1-48", range));
+    overrides.push_back(fmt::format("frames=[{},{}]", range.substr(0, dash), range.substr(dash + 1)));
+  }
+  return runSetup(p.as<std::string>("setup"), p.as<std::string>("output"), overrides, p.as<bool>("force"), p.as<bool>("json"));
+}
+
+}  // namespace drubble::cli

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/measure/penetration.h"
+
+#include <algorithm>
+
+#include "core/collide/broad.h"
+#include "core/collide/pairs.h"
+
+namespace drubble::measure {
+
+namespace {
+
+double inscribedDiameter(const std::vector<const solve::Traits*>& dynamic) {
+  double d = std::numeric_limits<double>::infinity();
+  for (const solve::Traits* t : dynamic) d = least(d, 2 * t->inner_radius);
+  return d;
+}
+
+double shareOf(double depth, const solve::Traits& a, const solve::Traits& b) {
+  std::vector<const solve::Traits*> dynamic;
+  for (const solve::Traits* t : {&a, &b})
+    if (t->dynamic) dynamic.push_back(t);
+  return depth / inscribedDiameter(dynamic);
+}
+
+}  // namespace
+
+double percentile99(std::vector<double>& values) {
+  if (values.empty()) return 0;
+  const std::size_t rank = (values.size() * 99 + 99) / 100 - 1;
+  std::nth_element(values.begin(), values.begin() + static_cast<std::ptrdiff_t>(rank), values.end());
+  return values[rank];
+}
+
+Penetration PenetrationMeter::measure(const world::World& w) {
+  const world::Scene& s = w.scene();
+  std::vector<Entry> now;
+  std::size_t old = 0;
+  for (const solve::Contact& c : w.contacts()) {
+    if (!now.empty() && now.back().a == c.a && now.back().b == c.b) continue;
+    Entry e{c.a, c.b, 0, w.sleepOf(c.a.index()) != world::Sleep::Awake && w.sleepOf(c.b.index()) != world::Sleep::Awake};
+    while (old < known_.size() && std::pair(known_[old].a, known_[old].b) < std::pair(e.a, e.b)) ++old;
+    const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b && known_[old].at_rest && e.at_rest;
+    e.depth = same ? known_[old].depth
+                   : collide::overlapDepth(s.prototypeOf(e.a.index()).shape, w.motion().pose(e.a.index()),
+                                           s.prototypeOf(e.b.index()).shape, w.motion().pose(e.b.index()));
+    now.push_back(e);
+  }
+  known_ = std::move(now);
+  Penetration out;
+  std::vector<double> depths, shares;
+  for (const Entry& e : known_) {
+    if (e.depth <= 0) continue;
+    const double share = shareOf(e.depth, w.traits()[e.a.index()], w.traits()[e.b.index()]);
+    depths.push_back(e.depth);
+    shares.push_back(share);
+    out.worst = greatest(out.worst, e.depth);
+    if (share > out.worst_share) out.worst_share = share, out.a = e.a, out.b = e.b;
+  }
+  out.p99 = percentile99(depths);
+  out.p99_share = percentile99(shares);
+  return out;
+}
+
+std::vector<Depth> startOverlaps(const world::Scene& s) {
+  std::vector<Box> boxes;
+  std::vector<collide::BoxKind> kinds;
+  std::vector<solve::Traits> traits;
+  for (std::size_t i = 0; i < s.pieces.size(); ++i) {
+    const world::Piece& p = s.pieces[i];
+    boxes.push_back(shape::boundsAt(s.prototypeOf(i).shape, p.start));
+    kinds.push_back(!p.collide ? collide::BoxKind::Ignored
+                               : p.role == world::Role::Dynamic ? collide::BoxKind::Moving : collide::BoxKind::Static);
+    traits.push_back(s.prototypeOf(i).traits);
+    traits.back().dynamic = p.role == world::Role::Dynamic;
+  }
+  std::vector<Depth> out;
+  for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
+    const double depth = collide::overlapDepth(s.prototypeOf(i).shape, s.pieces[i].start, s.prototypeOf(j).shape, s.pieces[j].start);
+    const double share = depth > 0 ? shareOf(depth, traits[i], traits[j]) : 0;
+    if (share > 1e-6) out.push_back({PieceId(i), PieceId(j), depth, share});
+  }
+  std::stable_sort(out.begin(), out.end(), [](const Depth& a, const Depth& b) { return a.share > b.share; });
+  return out;
+}
+
+}  // namespace drubble::measure

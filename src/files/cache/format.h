@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: Apache-2.0
+// The cache file NAME.drub in constants; in words: docs/cache.md. Reader and writer share this.
+#pragma once
+#include <cstdint>
+
+namespace drubble::files {
+
+inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
+inline constexpr int kCacheVersion = 1;
+inline constexpr int kKeyFrameEvery = 24;
+inline constexpr int kCompression = 1;
+
+// Flags of a piece in a frame.
+inline constexpr std::uint8_t kFlagAwake = 1;
+inline constexpr std::uint8_t kFlagFixed = 2;
+
+inline constexpr const char* kCacheSchema = R"(
+CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
+CREATE TABLE setup (path TEXT NOT NULL, text TEXT NOT NULL, overrides TEXT NOT NULL);
+CREATE TABLE prototypes (
+  id INTEGER PRIMARY KEY, name TEXT NOT NULL, material TEXT NOT NULL,
+  volume REAL, mass REAL, size REAL, inner_radius REAL, outer_radius REAL,
+  origin_x REAL, origin_y REAL, origin_z REAL,
+  red REAL, green REAL, blue REAL, show INTEGER, shape TEXT,
+  mesh BLOB NOT NULL, mesh_hash INTEGER NOT NULL);
+CREATE TABLE pieces (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, prototype INTEGER NOT NULL, role TEXT NOT NULL);
+CREATE TABLE cameras (name TEXT PRIMARY KEY, at_x REAL, at_y REAL, at_z REAL, look_x REAL, look_y REAL, look_z REAL, lens REAL);
+CREATE TABLE frames (
+  frame INTEGER PRIMARY KEY, key_frame INTEGER NOT NULL, count INTEGER NOT NULL,
+  data BLOB NOT NULL, hash INTEGER NOT NULL, digest TEXT NOT NULL,
+  substeps INTEGER, iterations INTEGER, awake INTEGER, asleep INTEGER, contacts INTEGER,
+  kinetic REAL, potential REAL,
+  depth_worst REAL, depth_p99 REAL, share_worst REAL, share_p99 REAL, deepest_a INTEGER, deepest_b INTEGER);
+CREATE TABLE timings (frame INTEGER PRIMARY KEY, solve REAL, measure REAL, store REAL);
+CREATE TABLE events (
+  frame INTEGER NOT NULL, kind TEXT NOT NULL, a INTEGER NOT NULL, b INTEGER NOT NULL,
+  x REAL, y REAL, z REAL, normal_x REAL, normal_y REAL, normal_z REAL, impulse REAL, speed REAL);
+CREATE TABLE notes (frame INTEGER, text TEXT NOT NULL);
+CREATE TABLE checkpoints (frame INTEGER PRIMARY KEY, data BLOB NOT NULL, hash INTEGER NOT NULL);
+)";
+
+}  // namespace drubble::files

@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: Apache-2.0
+// Writes a cache while a simulation runs. One transaction a frame: what is committed stays readable whatever happens.
+#pragma once
+#include <map>
+#include <string>
+#include <vector>
+
+#include "core/measure/penetration.h"
+#include "core/world/world.h"
+#include "files/cache/blob.h"
+#include "files/cache/sql.h"
+#include "files/setup/build_scene.h"
+
+namespace drubble::files {
+
+struct Timings {
+  double solve = 0, measure = 0, store = 0;  // s
+};
+
+class CacheWriter {
+ public:
+  // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists, Error(Output) when it cannot
+  // be written.
+  CacheWriter(const std::string& path, bool force);
+
+  void begin(const Setup& setup, const std::vector<std::string>& overrides, const BuiltScene& built);
+  void addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth, const Timings& timings);
+  void note(int frame, const std::string& text);
+  // `state`: "done", "stopped" or "diverged". Leaves one file without side files.
+  void finish(const world::World& w, const std::string& state);
+
+  const std::string& path() const { return db_.path(); }
+
+ private:
+  void setMeta(const std::string& key, const std::string& value);
+  void addPrototypes(const BuiltScene& built);
+  void addEvents(const world::World& w);
+
+  Database db_;
+  std::vector<PieceState> key_;  // the last key frame
+  int key_frame_ = 0;
+  int since_key_ = 0;
+};
+
+}  // namespace drubble::files

@@ -1,0 +1,16 @@
+// SPDX-License-Identifier: Apache-2.0
+// Wavefront OBJ meshes.
+#pragma once
+#include <string>
+
+#include "core/mesh/mesh.h"
+
+namespace drubble::files {
+
+// All groups and objects of the file as one mesh, faces with more corners cut into triangles, in the file's own units.
+// Throws Error(Input) with file and line for numbers that are not finite, indices out of range and a file without faces.
+mesh::TriangleMesh readObj(const std::string& path);
+
+void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name);
+
+}  // namespace drubble::files

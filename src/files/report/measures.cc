@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "files/report/measures.h"
+
+#include "core/solve/traits.h"
+#include "files/cache/format.h"
+
+namespace drubble::files {
+
+namespace {
+
+measure::Sample sampleOf(int frame, const std::vector<PieceState>& states) {
+  measure::Sample s;
+  s.frame = frame;
+  for (const PieceState& p : states) {
+    const Pose pose = p.pose();
+    s.position.push_back(pose.position);
+    s.turn.push_back(pose.turn);
+    s.speed.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]), static_cast<double>(p.velocity[2])).norm());
+    s.asleep.push_back((p.flags & (kFlagAwake | kFlagFixed)) == 0);
+  }
+  return s;
+}
+
+// Outside the region in which pieces were to stay, or below everything that does not move by more than a size.
+bool isStray(const CacheReader& cache, std::size_t i, const Vec3& place, std::optional<double> lowest) {
+  const CacheInfo& info = cache.info();
+  if (info.keep_inside && !info.keep_inside->contains(place)) return true;
+  const double height = info.up_is_z ? place.z() : place.y();
+  return lowest && height < *lowest - cache.prototypeOf(i).size;
+}
+
+std::optional<double> lowestFixed(const CacheReader& cache, const measure::Sample& s) {
+  std::optional<double> lowest;
+  const bool z = cache.info().up_is_z;
+  for (std::size_t i = 0; i < cache.pieces().size(); ++i) {
+    if (cache.pieces()[i].dynamic) continue;
+    for (const Vec3& v : cache.prototypeOf(i).mesh.vertices) {
+      const Vec3 w = s.position[i] + s.turn[i] * v;
+      const double height = z ? w.z() : w.y();
+      lowest = lowest ? least(*lowest, height) : height;
+    }
+  }
+  return lowest;
+}
+
+}  // namespace
+
+Measures measureCache(CacheReader& cache) {
+  Measures m;
+  m.frames = cache.frames();
+  m.notes = cache.notes();
+  m.pieces = cache.pieces().size();
+  m.first_frame = m.frames.front().frame;
+  m.last_frame = m.frames.back().frame;
+  m.state = cache.info().state;
+  m.motion_digest = m.frames.back().digest;
+  m.asleep = m.frames.back().asleep;
+  const double gravity = cache.info().gravity.norm();
+  std::vector<double> sizes, rest_speeds, kinetic, potential;
+  std::vector<char> counted;
+  for (std::size_t i = 0; i < m.pieces; ++i) {
+    const CachedPrototype& p = cache.prototypeOf(i);
+    sizes.push_back(p.size);
+    rest_speeds.push_back(cache.info().sleep_speed > 0 ? cache.info().sleep_speed : solve::restSpeed(p.size, gravity));
+    counted.push_back(cache.pieces()[i].dynamic);
+    m.dynamic += cache.pieces()[i].dynamic;
+  }
+  const auto name = [&](int i) { return i >= 0 ? cache.pieces()[static_cast<std::size_t>(i)].name : std::string(); };
+  std::vector<measure::Sample> samples;
+  for (const CachedFrame& f : m.frames) {
+    samples.push_back(sampleOf(f.frame, cache.states(f.frame)));
+    kinetic.push_back(f.kinetic);
+    potential.push_back(f.potential);
+    m.seconds += f.solve_seconds + f.measure_seconds + f.store_seconds;
+    m.depth_worst = greatest(m.depth_worst, f.depth_worst);
+    m.depth_p99 = greatest(m.depth_p99, f.depth_p99);
+    m.share_p99 = greatest(m.share_p99, f.share_p99);
+    if (f.share_worst > m.share_worst) {
+      m.share_worst = f.share_worst;
+      m.deepest_a = name(f.deepest_a);
+      m.deepest_b = name(f.deepest_b);
+      m.deepest_frame = f.frame;
+    }
+    std::size_t fastest = 0;
+    double speed = -1;
+    for (std::size_t i = 0; i < m.pieces; ++i)
+      if (counted[i] && samples.back().speed[i] > speed) speed = samples.back().speed[i], fastest = i;
+    m.fastest.push_back(greatest(speed, 0));
+    m.fastest_of.push_back(speed >= 0 ? cache.pieces()[fastest].name : "");
+  }
+  m.simulated_seconds = (m.last_frame - m.first_frame) * cache.info().time_scale / cache.info().fps;
+  const CachedFrame& end = m.frames.back();
+  m.end_share_worst = end.share_worst;
+  m.end_share_p99 = end.share_p99;
+  m.end_depth_worst = end.depth_worst;
+  m.end_a = name(end.deepest_a);
+  m.end_b = name(end.deepest_b);
+
+  // Strays count in no measure of rest: they may fall for ever.
+  const std::optional<double> lowest = lowestFixed(cache, samples.front());
+  std::vector<char> staying = counted;
+  for (std::size_t i = 0; i < m.pieces; ++i) {
+    if (!counted[i] || !isStray(cache, i, samples.back().position[i], lowest)) continue;
+    m.strays.push_back(cache.pieces()[i].name);
+    staying[i] = 0;
+  }
+  const auto window = static_cast<std::size_t>(0.5 * cache.info().fps + 0.5) + 1;
+  const std::size_t first = samples.size() > window ? samples.size() - window : 0;
+  const measure::Jitter j = measure::jitter({samples.data() + first, samples.size() - first}, sizes, staying);
+  m.jitter_median = j.median;
+  m.jitter_p99 = j.p99;
+  m.jitter_worst = j.worst;
+  if (j.piece) m.jitter_piece = cache.pieces()[*j.piece].name;
+  m.rest_frame = measure::restFrame(samples, rest_speeds, staying);
+  m.drift = measure::drift(kinetic, potential);
+  const measure::Moved moved = measure::shareMoved(samples.front(), samples.back(), sizes, counted);
+  m.share_moved = moved.moved;
+  m.share_toppled = moved.toppled;
+  const std::vector<CachedHit> hits = cache.hits();
+  m.hits = hits.size();
+  if (!hits.empty())
+    m.first_hit = FirstHit{hits[0].frame, name(static_cast<int>(hits[0].a)), name(static_cast<int>(hits[0].b)), hits[0].place, hits[0].speed};
+  return m;
+}
+
+}  // namespace drubble::files

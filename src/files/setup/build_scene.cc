@@ -1,0 +1,267 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "files/setup/build_scene.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <set>
+
+#include "core/base/trig.h"
+#include "core/place/grid.h"
+#include "core/place/room.h"
+#include "core/world/prototypes.h"
+#include "files/obj.h"
+
+namespace drubble::files {
+
+namespace {
+
+// Easily told apart, muted: used in order for bodies without a colour of their own.
+constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20}, {0.20, 0.45, 0.55}, {0.85, 0.68, 0.28},
+                                                            {0.45, 0.55, 0.33}, {0.55, 0.42, 0.58}, {0.62, 0.60, 0.56}}};
+
+class Builder {
+ public:
+  explicit Builder(const Setup& s) : s_(s) {}
+
+  BuiltScene build() {
+    copyWhole();
+    for (const BodySetup& b : s_.bodies) {
+      if (!b.enabled) continue;
+      try {
+        addPrototype(b);
+      } catch (const Error& e) {
+        for (Problem p : e.problems()) {
+          const bool placed = p.where && p.where->line > 0;
+          if (!placed) p = {fmt::format("body '{}': {}{}", b.name, p.where ? p.where->path + ": " : "", p.message), b.where};
+          if (b.geometry == Geometry::Mesh && !placed && b.mesh_where.line > 0) p.where = b.mesh_where;
+          problems_.push_back(p);
+        }
+      }
+    }
+    if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
+    addBodies();
+    for (const PlaceSetup& p : s_.places)
+      if (p.enabled) addPlace(p);
+    checkNames();
+    if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
+    return std::move(out_);
+  }
+
+ private:
+  void copyWhole() {
+    world::Scene& c = out_.scene;
+    c.gravity = s_.gravity;
+    c.up = s_.up();
+    c.fps = s_.fps;
+    c.time_scale = s_.time_scale;
+    c.first_frame = s_.first_frame;
+    c.last_frame = s_.last_frame;
+    c.solver = s_.solver;
+    c.keep_inside = s_.keep_inside;
+  }
+
+  MaterialId materialOf(const BodySetup& b) {
+    auto& list = out_.scene.materials;
+    world::Material m;
+    if (!b.material.empty()) {
+      const auto own = s_.materials.find(b.material);
+      m = own != s_.materials.end() ? own->second : materialPresets().at(b.material);
+    }
+    for (std::size_t i = 0; i < list.size(); ++i)
+      if (list[i].name == m.name) return MaterialId(i);
+    list.push_back(m);
+    return MaterialId(list.size() - 1);
+  }
+
+  mesh::TriangleMesh loadMesh(const BodySetup& b) const {
+    if (b.geometry == Geometry::Box) return mesh::boxMesh(b.box * b.scale);
+    if (b.geometry == Geometry::Sphere) return mesh::sphereMesh(b.sphere * b.scale);
+    const auto path = std::filesystem::path(s_.path).parent_path() / b.mesh;
+    mesh::TriangleMesh m = mesh::welded(readObj(path.string()));
+    for (Vec3& v : m.vertices) v *= s_.unit * b.scale;
+    return m;
+  }
+
+  void requireSolid(const mesh::TriangleMesh& m) const {
+    const mesh::Closedness c = mesh::closedness(m);
+    if (!c.closed()) {
+      const Vec3 at = c.first_open / s_.unit;
+      throw Error(ErrorKind::Input,
+                  fmt::format("the mesh is not closed ({} open, {} flipped, {} crowded edges; one near [{:.4g}, {:.4g}, {:.4g}]): "
+                              "close it, or set role = \"static\"",
+                              c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
+    }
+    const double volume = mesh::massProperties(m).volume;
+    if (volume < 0) throw Error(ErrorKind::Input, "the mesh is inside-out: turn its faces round");
+    if (!(volume > 1e-12 * std::max(1e-30, m.bounds().size().prod()))) throw Error(ErrorKind::Input, "the mesh has no volume");
+  }
+
+  static world::ShapeChoice choiceFor(const BodySetup& b) {
+    if (b.shape == "sphere" || (b.shape == "auto" && b.geometry == Geometry::Sphere)) return world::ShapeChoice::Sphere;
+    if (b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box)) return world::ShapeChoice::Box;
+    if (b.shape == "mesh" || (b.shape == "auto" && b.role == world::Role::Static)) return world::ShapeChoice::Mesh;
+    return world::ShapeChoice::Hull;
+  }
+
+  world::Prototype makePrototype(const BodySetup& b, const mesh::TriangleMesh& m, double density) const {
+    const world::ShapeChoice choice = choiceFor(b);
+    if (b.geometry == Geometry::Sphere && choice == world::ShapeChoice::Sphere) return world::spherePrototype(b.name, b.sphere * b.scale, density);
+    if (choice == world::ShapeChoice::Mesh) return world::surfacePrototype(b.name, m);
+    requireSolid(m);
+    world::Prototype p = world::meshPrototype(b.name, m, choice, density);
+    // A body of a primitive's own kind is centred exactly.
+    if (b.geometry == Geometry::Box) p.origin.setZero();
+    return p;
+  }
+
+  void addPrototype(const BodySetup& b) {
+    const MaterialId material = materialOf(b);
+    double density = b.density.value_or(out_.scene.materials[material.index()].density);
+    if (b.geometry == Geometry::Ground) {
+      add(b, world::groundPrototype(b.name, s_.up(), 1), {}, material);
+      return;
+    }
+    mesh::TriangleMesh m = loadMesh(b);
+    if (const std::string why = mesh::whyInvalid(m); !why.empty()) throw Error(ErrorKind::Input, "the mesh is broken: " + why);
+    world::Prototype p = makePrototype(b, m, density);
+    if (b.mass && p.volume > 0) p = makePrototype(b, m, density = *b.mass / p.volume);
+    add(b, std::move(p), std::move(m), material);
+  }
+
+  void add(const BodySetup& b, world::Prototype p, mesh::TriangleMesh m, MaterialId material) {
+    p.material = material;
+    p.colour = b.colour.value_or(b.role == world::Role::Static ? std::array{0.66, 0.62, 0.56}
+                                                               : kColours[out_.scene.prototypes.size() % kColours.size()]);
+    p.show = b.show;
+    p.traits.gravity_share = b.gravity_share;
+    p.traits.travel_damping = b.travel_damping;
+    p.traits.spin_damping = b.spin_damping;
+    prototype_of_[b.name] = PrototypeId(out_.scene.prototypes.size());
+    out_.scene.prototypes.push_back(std::move(p));
+    out_.prototype_bodies.push_back(b);
+    out_.meshes.push_back(std::move(m));
+  }
+
+  // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base; body space.
+  Vec3 anchorOf(const BodySetup& b, const world::Prototype& p) const {
+    if (b.origin == Origin::Centre || b.geometry == Geometry::Ground) return Vec3::Zero();
+    if (b.origin == Origin::Mesh) return p.origin;
+    const Box box = p.mesh.bounds();
+    const Vec3 up = s_.up();
+    return box.centre() - up * (0.5 * box.size().dot(up));
+  }
+
+  void addPiece(const std::string& name, PrototypeId prototype, const Pose& centre, const Where& where) {
+    const BodySetup& b = out_.prototype_bodies[prototype.index()];
+    world::Piece piece;
+    piece.name = name;
+    piece.prototype = prototype;
+    piece.role = b.role;
+    piece.start = centre;
+    piece.velocity = b.velocity;
+    piece.spin = b.spin;
+    piece.collide = b.collide;
+    out_.scene.pieces.push_back(piece);
+    wheres_.push_back(where);
+  }
+
+  void addBodies() {
+    std::set<std::string> copied;
+    for (const PlaceSetup& p : s_.places)
+      for (const auto& c : p.copies) copied.insert(c.body);
+    for (const auto& [name, prototype] : prototype_of_) {
+      if (copied.contains(name)) continue;
+      order_.push_back(prototype);
+    }
+    std::sort(order_.begin(), order_.end());
+    for (const PrototypeId prototype : order_) {
+      const BodySetup& b = out_.prototype_bodies[prototype.index()];
+      Pose pose{b.at, turnXyz(b.turn)};
+      if (b.geometry == Geometry::Ground) pose.position += b.ground * s_.up();
+      pose.position -= pose.turn * anchorOf(b, out_.scene.prototypes[prototype.index()]);
+      addPiece(b.name, prototype, pose, b.where);
+    }
+  }
+
+  void addPlace(const PlaceSetup& p) {
+    place::GridSpec g;
+    g.name = p.name;
+    g.seed = p.seed;
+    g.count = p.count;
+    g.base = {p.at, turnXyz(p.turn)};
+    g.up = s_.up();
+    g.vary_at = p.vary_at;
+    g.vary_turn = p.vary_turn;
+    std::vector<PrototypeId> prototypes;
+    Vec3 largest = Vec3::Zero();
+    for (const auto& c : p.copies) {
+      const auto found = prototype_of_.find(c.body);
+      if (found == prototype_of_.end()) continue;  // switched off
+      prototypes.push_back(found->second);
+      g.weights.push_back(c.weight);
+      largest = largest.cwiseMax(out_.scene.prototypes[found->second.index()].shape.bounds.size());
+    }
+    if (prototypes.empty()) return void(out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
+    g.spacing = p.spacing.value_or(largest + p.gap);
+    fill(p, g, prototypes, largest.maxCoeff());
+  }
+
+  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<PrototypeId>& prototypes, double size) {
+    place::Room room(2 * size);
+    const auto& pieces = out_.scene.pieces;
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+      if (pieces[i].collide) room.add(out_.scene.prototypeOf(i).shape, pieces[i].start);
+    std::vector<std::size_t> in_room;
+    for (std::size_t i = 0; i < pieces.size(); ++i)
+      if (pieces[i].collide) in_room.push_back(i);
+    int skipped = 0, ordinal = 0;
+    std::string blocker;
+    for (const place::Copy& c : place::grid(g)) {
+      const PrototypeId prototype = prototypes[c.prototype];
+      const world::Prototype& proto = out_.scene.prototypes[prototype.index()];
+      const BodySetup& b = out_.prototype_bodies[prototype.index()];
+      const std::string name = fmt::format("{}/{:04}", p.name, ++ordinal);
+      if (b.collide) {
+        if (const int hit = room.blockedBy(proto.shape, c.pose, 1e-6 * proto.traits.size); hit >= 0) {
+          blocker = pieces[in_room[static_cast<std::size_t>(hit)]].name;
+          if (p.no_room_is_error) {
+            problems_.push_back({fmt::format("'{}' finds no room: it would overlap '{}'; widen the spacing or vary less", name, blocker), p.where});
+            return;
+          }
+          ++skipped;
+          continue;
+        }
+        room.add(proto.shape, c.pose);
+        in_room.push_back(pieces.size());
+      }
+      addPiece(name, prototype, c.pose, p.where);
+    }
+    if (skipped > 0)
+      out_.notes.push_back(fmt::format("place '{}': {} of {} copies found no room and were left out (the last would have overlapped '{}')",
+                                       p.name, skipped, ordinal, blocker));
+  }
+
+  void checkNames() {
+    std::map<std::string, std::size_t> seen;
+    for (std::size_t i = 0; i < out_.scene.pieces.size(); ++i) {
+      const auto [it, fresh] = seen.emplace(out_.scene.pieces[i].name, i);
+      if (!fresh) problems_.push_back({fmt::format("two pieces are called '{}': rename one of them", out_.scene.pieces[i].name), wheres_[i]});
+    }
+    if (out_.scene.pieces.empty()) problems_.push_back({"the setup makes no pieces: every body is switched off or only copied", Where{s_.path, 0, 0, ""}});
+  }
+
+  const Setup& s_;
+  BuiltScene out_;
+  std::map<std::string, PrototypeId> prototype_of_;
+  std::vector<PrototypeId> order_;
+  std::vector<Where> wheres_;  // of each piece
+  std::vector<Problem> problems_;
+};
+
+}  // namespace
+
+BuiltScene buildScene(const Setup& s) { return Builder(s).build(); }
+
+}  // namespace drubble::files

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: Apache-2.0
+// From a setup to a scene: loads meshes, makes prototypes, places copies.
+#pragma once
+#include <string>
+#include <vector>
+
+#include "core/base/error.h"
+#include "core/world/scene.h"
+#include "files/setup/setup.h"
+
+namespace drubble::files {
+
+struct BuiltScene {
+  world::Scene scene;
+  std::vector<std::string> notes;          // what was left out and why, for people
+  std::vector<BodySetup> prototype_bodies; // the body each prototype came from
+  std::vector<mesh::TriangleMesh> meshes;  // of each prototype, as loaded and scaled, in the mesh's space
+};
+
+// Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.
+BuiltScene buildScene(const Setup& s);
+
+}  // namespace drubble::files

@@ -1,0 +1,308 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <fmt/format.h>
+
+#include <fstream>
+#include <sstream>
+
+#include "core/base/trig.h"
+#include "files/setup/overrides.h"
+#include "files/setup/setup.h"
+#include "files/setup/table.h"
+
+namespace drubble::files {
+
+namespace {
+
+constexpr const char* kTopKeys[] = {"title", "units", "up", "fps", "frames", "seed", "gravity", "time_scale", "keep_inside"};
+
+std::array<double, 3> parseColour(Table& t, const std::string& key) {
+  const std::string s = t.text(key, "#999999");
+  std::array<double, 3> rgb{0.6, 0.6, 0.6};
+  if (s.size() != 7 || s[0] != '#' || s.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos) {
+    t.complain(key, fmt::format("'{}' is not a colour; write it as \"#rrggbb\"", s));
+    return rgb;
+  }
+  for (std::size_t k = 0; k < 3; ++k) rgb[k] = std::stoi(s.substr(1 + 2 * k, 2), nullptr, 16) / 255.0;
+  return rgb;
+}
+
+void readFriction(Table& t, world::Material& m) {
+  const toml::node* n = t.node("friction");
+  if (n == nullptr) return;
+  if (!n->is_table()) {
+    m.friction_rest = m.friction_slide = t.number("friction", m.friction_rest, kNotNegative);
+    return;
+  }
+  t.table("friction", [&](Table& f) {
+    m.friction_rest = f.number("rest", m.friction_rest, kNotNegative);
+    m.friction_slide = f.number("slide", least(m.friction_slide, m.friction_rest), kNotNegative);
+    if (m.friction_slide > m.friction_rest) f.complain("slide", "sliding friction cannot be above friction at rest");
+  });
+}
+
+void readMaterials(Table& root, Setup& s) {
+  root.table("material", [&](Table& all) {
+    for (const auto& [key, value] : all.raw()) {
+      const std::string name(key.str());
+      all.table(name, [&](Table& t) {
+        world::Material m{name, 1000, 0.5, 0.5, 0.2, true};
+        if (const std::string like = t.text("like", ""); !like.empty()) {
+          const auto& presets = materialPresets();
+          if (const auto found = presets.find(like); found != presets.end()) {
+            m = found->second;
+            m.name = name;
+          } else {
+            std::set<std::string> known;
+            for (const auto& [k, unused] : presets) known.insert(k);
+            t.choice("like", "granite", known);
+          }
+        }
+        m.density = t.number("density", m.density, kPositive);
+        readFriction(t, m);
+        m.bounce = t.number("bounce", m.bounce, {0, 1});
+        t.flag("enabled", true);
+        s.materials[name] = m;
+      });
+    }
+  });
+}
+
+void readGeometry(Table& t, BodySetup& b) {
+  int kinds = 0;
+  const auto is = [&](const char* key, Geometry g) {
+    if (!t.has(key)) return false;
+    ++kinds;
+    b.geometry = g;
+    return true;
+  };
+  if (is("mesh", Geometry::Mesh)) {
+    b.mesh = t.text("mesh", "");
+    b.mesh_where = t.document().where(*t.node("mesh"));
+  }
+  if (is("box", Geometry::Box)) b.box = t.lengths("box", Vec3::Ones(), kPositive);
+  if (is("sphere", Geometry::Sphere)) b.sphere = t.length("sphere", 1, kPositive);
+  if (is("ground", Geometry::Ground)) b.ground = t.length("ground", 0);
+  if (kinds == 0) t.complain("name", fmt::format("body '{}' has no geometry: give it one of mesh, box, sphere, ground", b.name));
+  if (kinds > 1) t.complain("name", fmt::format("body '{}' has more than one geometry: keep one of mesh, box, sphere, ground", b.name));
+}
+
+void readMotion(Table& t, BodySetup& b) {
+  b.velocity = t.lengths("velocity", Vec3::Zero());
+  b.spin = t.vector("spin", Vec3::Zero(), kDegree);
+  t.table("damping", [&](Table& d) {
+    b.travel_damping = d.number("travel", 0, kNotNegative);
+    b.spin_damping = d.number("spin", 0, kNotNegative);
+  });
+  b.gravity_share = t.number("gravity_share", 1);
+}
+
+void readBody(Table& t, const Setup& s, BodySetup& b) {
+  b.where = t.where();
+  b.name = t.text("name", "");
+  b.enabled = t.flag("enabled", true);
+  if (b.name.empty()) t.complain("name", "every body needs a name");
+  readGeometry(t, b);
+  const std::string origin = t.choice("origin", "mesh", {"mesh", "centre", "base"});
+  b.origin = origin == "centre" ? Origin::Centre : origin == "base" ? Origin::Base : Origin::Mesh;
+  b.at = t.lengths("at", Vec3::Zero());
+  b.turn = t.vector("turn", Vec3::Zero(), kDegree);
+  b.scale = t.number("scale", 1, kPositive);
+  const bool ground = b.geometry == Geometry::Ground;
+  b.role = t.choice("role", ground ? "static" : "dynamic", {"static", "dynamic"}) == "static" ? world::Role::Static : world::Role::Dynamic;
+  if (ground && b.role == world::Role::Dynamic) t.complain("role", "ground cannot move: leave the role out, or make it a box");
+  b.shape = t.choice("shape", "auto", {"auto", "sphere", "box", "hull", "mesh"});
+  if (t.has("shape")) b.shape_where = t.document().where(*t.node("shape"));
+  if (b.shape == "mesh" && b.role == world::Role::Dynamic)
+    t.complain("shape", fmt::format("body '{}' moves, and shape 'mesh' is for static bodies: use 'hull', or role = \"static\"", b.name));
+  b.material = t.text("material", "");
+  if (!b.material.empty() && !materialPresets().contains(b.material) && !s.materials.contains(b.material)) {
+    std::set<std::string> known;
+    for (const auto& [k, unused] : materialPresets()) known.insert(k);
+    for (const auto& [k, unused] : s.materials) known.insert(k);
+    t.choice("material", "granite", known);
+  }
+  if (t.has("density")) b.density = t.number("density", 1000, kPositive);
+  if (t.has("mass")) b.mass = t.number("mass", 1, kPositive);
+  if (b.density && b.mass) t.complain("mass", "give density or mass, not both");
+  readMotion(t, b);
+  b.collide = t.flag("collide", true);
+  b.show = t.choice("show", "solid", {"solid", "no"}) == "solid";
+  if (t.has("colour")) b.colour = parseColour(t, "colour");
+}
+
+void readCopies(Table& t, PlaceSetup& p) {
+  t.table("copies", [&](Table& c) {
+    for (const auto& [key, value] : c.raw()) {
+      const std::string name(key.str());
+      p.copies.push_back({name, c.number(name, 1, kNotNegative), c.document().where(key.source())});
+    }
+    // toml++ hands keys out by name; the order of the file is the order of the setup.
+    std::stable_sort(p.copies.begin(), p.copies.end(), [](const auto& a, const auto& b) {
+      return std::pair(a.where.line, a.where.column) < std::pair(b.where.line, b.where.column);
+    });
+  });
+  double total = 0;
+  for (const auto& c : p.copies) total += c.weight;
+  if (p.copies.empty() || total <= 0) t.complain("copies", fmt::format("place '{}' copies nothing: write copies = {{ NAME = 1 }}", p.name));
+}
+
+void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
+  p.where = t.where();
+  p.name = t.text("name", "");
+  p.enabled = t.flag("enabled", true);
+  if (p.name.empty()) t.complain("name", "every place needs a name");
+  readCopies(t, p);
+  t.choice("layout", "grid", {"grid"});
+  const std::vector<double> count = t.numbers("count", 3, {1, 1e6});
+  for (std::size_t k = 0; k < count.size(); ++k) {
+    p.count[k] = static_cast<int>(count[k]);
+    if (p.count[k] != count[k]) t.complain("count", fmt::format("'count' of place '{}' must be three whole numbers", p.name));
+  }
+  if (count.size() == 3 && count[0] * count[1] * count[2] > 1e6) t.complain("count", fmt::format("place '{}' makes more than a million copies", p.name));
+  if (t.has("spacing")) p.spacing = t.lengths("spacing", Vec3::Ones(), kPositive);
+  if (t.has("gap") && p.spacing) t.complain("gap", "give spacing (centre to centre) or gap (edge to edge), not both");
+  p.gap = t.lengths("gap", Vec3::Zero(), kNotNegative);
+  p.at = t.lengths("at", Vec3::Zero());
+  p.turn = t.vector("turn", Vec3::Zero(), kDegree);
+  t.table("vary", [&](Table& v) {
+    p.vary_at = v.lengths("at", Vec3::Zero(), kNotNegative);
+    p.vary_turn = v.vector("turn", Vec3::Zero(), kDegree, kNotNegative);
+  });
+  p.no_room_is_error = t.choice("no_room", "skip", {"skip", "error"}) == "error";
+  p.seed = t.seed("seed", s.seed);
+}
+
+void readCamera(Table& t, CameraSetup& c) {
+  c.name = t.text("name", "");
+  c.enabled = t.flag("enabled", true);
+  if (c.name.empty()) t.complain("name", "every camera needs a name");
+  if (!t.has("at") || !t.has("look")) t.complain("at", "a camera needs at and look");
+  c.at = t.lengths("at", Vec3::Zero());
+  c.look = t.lengths("look", Vec3::Zero());
+  c.lens = t.number("lens", 35, {1, 2000});
+  if (c.at == c.look) t.complain("look", "the camera looks at its own place");
+}
+
+void readWhole(Table& root, Setup& s) {
+  static const std::map<std::string, double> kUnits = {{"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"in", 0.0254}, {"ft", 0.3048}};
+  s.title = root.text("title", "");
+  s.units = root.choice("units", "m", {"m", "cm", "mm", "in", "ft"});
+  s.unit = root.document().unit = kUnits.at(s.units);
+  s.up_is_z = root.choice("up", "y", {"y", "z"}) == "z";
+  s.fps = root.number("fps", 24, {1, 1000});
+  const std::vector<double> frames = root.numbers("frames", 2, {-1e6, 1e6});
+  if (frames.size() == 2) {
+    s.first_frame = static_cast<int>(frames[0]);
+    s.last_frame = static_cast<int>(frames[1]);
+    if (s.last_frame < s.first_frame) root.complain("frames", "the last frame lies before the first");
+    if (s.first_frame != frames[0] || s.last_frame != frames[1]) root.complain("frames", "frames are whole numbers");
+  }
+  s.seed = root.seed("seed", 0);
+  s.gravity = -9.81 * s.up();
+  if (const toml::node* n = root.node("gravity"); n != nullptr && n->is_array())
+    s.gravity = root.vector("gravity", s.gravity);
+  else
+    s.gravity = -root.number("gravity", 9.81, {-1e4, 1e4}) * s.up();
+  s.time_scale = root.number("time_scale", 1, kPositive);
+  root.table("keep_inside", [&](Table& t) {
+    const std::vector<double> b = t.numbers("box", 6);
+    if (b.size() != 6) return t.complain("box", "keep_inside needs box = [least corner, greatest corner]: six numbers");
+    Box box{s.unit * vec3(b[0], b[1], b[2]), s.unit * vec3(b[3], b[4], b[5])};
+    if (!(box.low.array() < box.high.array()).all()) t.complain("box", "the first three numbers of the box must be the least corner");
+    s.keep_inside = box;
+  });
+}
+
+void readSolver(Table& root, Setup& s) {
+  root.table("solver", [&](Table& t) {
+    s.solver.substeps = static_cast<int>(t.numberOrAuto("substeps", 0, 1, {1, 1000}));
+    s.solver.iterations = static_cast<int>(t.numberOrAuto("iterations", 0, 1, {1, 1000}));
+    s.solver.look_ahead = t.numberOrAuto("look_ahead", -1, s.unit, kNotNegative);
+    s.solver.quality = t.number("quality", 1, {0.25, 8});
+    t.table("sleep", [&](Table& q) {
+      s.solver.sleep_speed = q.numberOrAuto("speed", -1, s.unit, kNotNegative);
+      s.solver.sleep_after = q.number("after", 0.4, kNotNegative);
+    });
+    t.text("name", "");
+    t.flag("enabled", true);
+  });
+}
+
+template <class List>
+void checkUnique(Document& doc, const List& list, const char* kind) {
+  std::map<std::string, Where> first;
+  for (const auto& x : list) {
+    const auto [it, fresh] = first.emplace(x.name, x.where);
+    if (fresh || x.name.empty()) continue;
+    doc.problems.push_back({fmt::format("the name '{}' is used twice: another {} has it in line {}", x.name, kind, it->second.line), x.where});
+  }
+}
+
+std::vector<std::string> splitLines(const std::string& text) {
+  std::vector<std::string> lines;
+  std::istringstream in(text);
+  for (std::string line; std::getline(in, line);) {
+    if (!line.empty() && line.back() == '\r') line.pop_back();
+    lines.push_back(line);
+  }
+  return lines;
+}
+
+void checkCopies(Document& doc, const Setup& s) {
+  std::set<std::string> known;
+  for (const BodySetup& b : s.bodies) known.insert(b.name);
+  for (const PlaceSetup& p : s.places) {
+    for (const auto& c : p.copies) {
+      if (known.contains(c.body)) continue;
+      const std::string near = nearest(c.body, known);
+      doc.problems.push_back({fmt::format("place '{}' copies '{}', but no body has that name{}", p.name, c.body,
+                                          near.empty() ? "" : "; did you mean '" + near + "'?"), c.where});
+    }
+  }
+}
+
+}  // namespace
+
+Setup parseSetup(const std::string& path, const std::string& text, const std::vector<std::string>& overrides) {
+  Setup s;
+  s.path = path;
+  s.text = text;
+  Document doc;
+  doc.path = path;
+  doc.lines = splitLines(text);
+  for (const char* k : kTopKeys) doc.top_keys.insert(k);
+  toml::table tree;
+  try {
+    tree = toml::parse(text, std::string_view(path));
+  } catch (const toml::parse_error& e) {
+    doc.complain(e.source(), fmt::format("not TOML: {}", e.description()));
+    doc.throwIfAny();
+  }
+  applyOverrides(tree, overrides);
+  Table root(doc, tree, "the setup");
+  readWhole(root, s);
+  readSolver(root, s);
+  readMaterials(root, s);
+  root.each("body", [&](Table& t) { readBody(t, s, s.bodies.emplace_back()); });
+  root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
+  root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
+  root.finish();
+  checkUnique(doc, s.bodies, "body");
+  checkUnique(doc, s.places, "place");
+  checkCopies(doc, s);
+  if (s.bodies.empty() && doc.problems.empty())
+    doc.problems.push_back({"the setup has no [[body]]: there is nothing to simulate", Where{path, 0, 0, ""}});
+  doc.throwIfAny();
+  return s;
+}
+
+Setup readSetup(const std::string& path, const std::vector<std::string>& overrides) {
+  std::ifstream in(path, std::ios::binary);
+  if (!in) throw Error(ErrorKind::Input, "cannot read the setup: no such file, or no permission", Where{path, 0, 0, ""});
+  std::ostringstream text;
+  text << in.rdbuf();
+  if (in.bad() || (!in && !in.eof())) throw Error(ErrorKind::Input, "cannot read the setup: is it a folder?", Where{path, 0, 0, ""});
+  return parseSetup(path, text.str(), overrides);
+}
+
+}  // namespace drubble::files
