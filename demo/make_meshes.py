@@ -62,13 +62,13 @@ def basket():
 
 def flat_float():
     """A flattened float: half axes 0.05, 0.03, 0.05."""
-    rings = [-90 + 180 * k / 8 for k in range(9)]
+    rings = [-90 + 180 * k / 7 for k in range(8)]
 
     def place(latitude, angle):
         c, s = math.cos(math.radians(latitude)), math.sin(math.radians(latitude))
         return (0.05 * c * math.cos(angle), 0.03 * s, -0.05 * c * math.sin(angle))
 
-    write("float_flat", *revolved(rings, 14, place))
+    write("float_flat", *revolved(rings, 12, place))
 
 
 if __name__ == "__main__":

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Spheres and convex shapes against the triangles of a static mesh. Work is done in the mesh's frame.
+// Spheres and convex shapes against the triangles of a static mesh. Work is done in the piece's own frame: a triangle is
+// cheaper to move than a hull.
 #include <algorithm>
 
 #include "core/base/random.h"
@@ -16,7 +17,7 @@ namespace {
 constexpr double kSameNormal = 0.9925;  // patches within 7 degrees are one
 constexpr double kTilt = 1e-3;          // a normal tilted by less than this is the triangle's own
 
-// One triangle, turned so that `normal` looks at the piece.
+// One triangle in the piece's frame, turned so that `normal` looks at the piece.
 struct Facing {
   std::uint32_t index;
   std::array<Vec3, 3> corner;
@@ -25,9 +26,13 @@ struct Facing {
   double sign;  // -1 when the piece is behind the triangle
 };
 
-Facing facing(const Surface& s, std::uint32_t t, const Vec3& piece_centre) {
+Facing facing(const Surface& s, std::uint32_t t, const Relative& to_piece, const Vec3& piece_centre) {
   const mesh::Triangle& c = s.mesh.triangles[t];
-  Facing f{t, {s.mesh.vertices[c[0]], s.mesh.vertices[c[1]], s.mesh.vertices[c[2]]}, s.neighbours[t], s.normals[t], 1};
+  Facing f{t,
+           {to_piece.point(s.mesh.vertices[c[0]]), to_piece.point(s.mesh.vertices[c[1]]), to_piece.point(s.mesh.vertices[c[2]])},
+           s.neighbours[t],
+           to_piece.turn * s.normals[t],
+           1};
   if (f.normal.dot(piece_centre - f.corner[0]) < 0) {
     f.normal = -f.normal;
     f.sign = -1;
@@ -39,12 +44,12 @@ Facing facing(const Surface& s, std::uint32_t t, const Vec3& piece_centre) {
 
 // Whether a normal (unit, from the triangle to the piece) may come from this triangle: it must not tilt over an edge
 // beyond which the surface goes on flat, turns up, or takes over the normal itself.
-bool mayPush(const Surface& s, const Facing& f, const Vec3& normal) {
+bool mayPush(const Surface& s, const Facing& f, const Relative& to_piece, const Vec3& normal) {
   for (std::size_t k = 0; k < 3; ++k) {
     const Vec3 out = (f.corner[(k + 1) % 3] - f.corner[k]).cross(f.normal).normalized();
     const double tilt = normal.dot(out);
     if (tilt <= kTilt || f.side[k] == mesh::kNoTriangle) continue;
-    const Vec3 beyond = f.sign * s.normals[f.side[k]];
+    const Vec3 beyond = f.sign * (to_piece.turn * s.normals[f.side[k]]);
     const double turn = beyond.dot(out);
     if (turn <= kTilt) return false;
     if (tilt * beyond.dot(f.normal) - normal.dot(f.normal) * turn > kTilt) return false;
@@ -73,7 +78,7 @@ class Merger {
     for (int i = 0; i < m.count; ++i) addPoint(*home, m.points[static_cast<std::size_t>(i)]);
   }
 
-  void finish(const Pose& pose, bool flip, Manifolds& out) const {
+  void finish(const Pose& pose, Manifolds& out) const {
     for (const Group& g : groups_) {
       Manifold m;
       m.sub = g.sub;
@@ -81,7 +86,6 @@ class Merger {
       std::vector<Point> points = g.points;
       for (Point& p : points) p.position = pose.toWorld(p.position);
       keepFour(points, m);
-      if (flip) m.normal = -m.normal;
       out.push_back(m);
     }
   }
@@ -126,27 +130,51 @@ Side sideOf(const Facing& f, FlatSide& flat) {
   for (std::uint32_t k = 0; k < 3; ++k) {
     const std::uint32_t next = (k + 1) % 3;
     const Vec3 out = (f.corner[next] - f.corner[k]).cross(f.normal).normalized();
-    flat.edges[2 * k] = {k, next, f.normal, out};
-    flat.edges[2 * k + 1] = {k, next, out, -f.normal};
+    for (const auto& [slot, left, right] : {std::tuple{2 * k, f.normal, out}, std::tuple{2 * k + 1, out, Vec3(-f.normal)}}) {
+      shape::Edge& e = flat.edges[slot];
+      e.a = k;
+      e.b = next;
+      e.left = left;
+      e.right = right;
+      shape::finishEdge(f.corner[k], f.corner[next], e);
+    }
   }
   return {f.corner, flat.faces, flat.loops, flat.edges, (f.corner[0] + f.corner[1] + f.corner[2]) / 3, 0};
 }
 
-void convexTriangle(const Surface& s, const shape::Polyhedron& hull, const Facing& f, double reach, Merger& merger) {
-  FlatSide flat;
-  const Side a = collide::sideOf(hull), b = sideOf(f, flat);
-  // The triangle's own plane is a separating direction of its own kind: it is favoured most.
-  const double favour = 1e-3 * hull.inner_radius;
-  Axis axis = leastOverlap(a, b, reach, favour);
-  if (axis.kind == AxisKind::None) return;
-  if (!mayPush(s, f, -axis.normal)) {
-    double gap = std::numeric_limits<double>::infinity();
-    for (const Vec3& v : hull.vertices) gap = least(gap, f.normal.dot(v - f.corner[0]));
-    if (gap > reach) return;
-    axis = {AxisKind::FaceB, gap, -f.normal, 0, 0};
+bool above(const Facing& f, const Vec3& p) {
+  for (std::size_t k = 0; k < 3; ++k)
+    if ((f.corner[(k + 1) % 3] - f.corner[k]).cross(f.normal).dot(p - f.corner[k]) > 0) return false;
+  return true;
+}
+
+// The direction in which the hull meets the triangle. Most triangles are settled by their own plane or by the direction
+// towards the hull's centre; the full test is for edges and corners.
+Axis axisFor(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece, double reach) {
+  double low;
+  const Vec3 lowest = hull.vertices[lowestVertex(hull.vertices, f.normal, low)];
+  const Axis own{AxisKind::FaceB, low - f.normal.dot(f.corner[0]), -f.normal, 0, 0};
+  if (own.gap > reach) return {};
+  if (above(f, lowest)) return own;
+  const Vec3 towards = hull.centre - mesh::nearestOnTriangle(hull.centre, f.corner[0], f.corner[1], f.corner[2]).point;
+  const double distance = towards.norm();
+  if (distance > 0) {
+    const Vec3 n = towards / distance;
+    const double top = greatest(n.dot(f.corner[0]), greatest(n.dot(f.corner[1]), n.dot(f.corner[2])));
+    lowestVertex(hull.vertices, n, low);
+    if (low - top > reach) return {};
   }
+  FlatSide flat;
+  const Axis axis = leastOverlap(hull, sideOf(f, flat), {}, reach, 1e-3 * hull.inner_radius);
+  return axis.kind == AxisKind::None || mayPush(s, f, to_piece, -axis.normal) ? axis : own;
+}
+
+void convexTriangle(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece, double reach, Merger& merger) {
+  const Axis axis = axisFor(s, hull, f, to_piece, reach);
+  if (axis.kind == AxisKind::None) return;
+  FlatSide flat;
   Manifold m;
-  patchFor(a, b, axis, reach, m);
+  patchFor(hull, sideOf(f, flat), {}, axis, reach, m);
   if (m.count == 0) return;
   m.sub = f.index;
   for (int i = 0; i < m.count; ++i) {
@@ -156,43 +184,48 @@ void convexTriangle(const Surface& s, const shape::Polyhedron& hull, const Facin
   merger.add(m);
 }
 
+// The hull's box in the mesh's frame.
+Box boxOf(const shape::Polyhedron& hull, const Relative& to_mesh) {
+  Box box;
+  for (const Vec3& v : hull.vertices) box.add(to_mesh.point(v));
+  return box;
+}
+
 }  // namespace
 
 void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
-  thread_local shape::Polyhedron hull;
   thread_local std::vector<std::uint32_t> triangles;
   thread_local Merger merger;
-  shape::place(*a.convex, {pose_b.toBody(pose_a.position), pose_b.turn.conjugate() * pose_a.turn}, hull);
-  Box box;
-  for (const Vec3& v : hull.vertices) box.add(v);
+  const Relative to_piece = relative(pose_b, pose_a);
   triangles.clear();
-  b.surface->tree.overlapping(box.grown(reach), triangles);
+  b.surface->tree.overlapping(boxOf(*a.convex, to_piece.inverse()).grown(reach), triangles);
   merger.clear();
   merger.tolerance(1e-4 * a.outer_radius);
+  const Side hull = collide::sideOf(*a.convex);
   for (const std::uint32_t t : triangles) {
     if (b.surface->normals[t].isZero(0)) continue;
-    convexTriangle(*b.surface, hull, facing(*b.surface, t, hull.centre), reach, merger);
+    convexTriangle(*b.surface, hull, facing(*b.surface, t, to_piece, hull.centre), to_piece, reach, merger);
   }
-  merger.finish(pose_b, false, out);
+  merger.finish(pose_a, out);
 }
 
 void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
   thread_local std::vector<std::uint32_t> triangles;
   thread_local Merger merger;
-  const Vec3 c = pose_b.toBody(pose_a.position);
-  const Vec3 r = Vec3::Constant(a.radius + reach);
+  const Relative to_piece = relative(pose_b, pose_a);
+  const Vec3 centre = to_piece.inverse().shift, r = Vec3::Constant(a.radius + reach);
   triangles.clear();
-  b.surface->tree.overlapping({c - r, c + r}, triangles);
+  b.surface->tree.overlapping({centre - r, centre + r}, triangles);
   merger.clear();
   merger.tolerance(1e-4 * a.radius);
   for (const std::uint32_t t : triangles) {
     if (b.surface->normals[t].isZero(0)) continue;
-    const Facing f = facing(*b.surface, t, c);
-    const mesh::TrianglePoint nearest = mesh::nearestOnTriangle(c, f.corner[0], f.corner[1], f.corner[2]);
-    const double distance = (c - nearest.point).norm();
+    const Facing f = facing(*b.surface, t, to_piece, Vec3::Zero());
+    const mesh::TrianglePoint nearest = mesh::nearestOnTriangle(Vec3::Zero(), f.corner[0], f.corner[1], f.corner[2]);
+    const double distance = nearest.point.norm();
     if (distance > a.radius + reach) continue;
-    const Vec3 push = distance > 1e-12 * a.radius ? Vec3((c - nearest.point) / distance) : f.normal;
-    if (nearest.feature != 0 && !mayPush(*b.surface, f, push)) continue;
+    const Vec3 push = distance > 1e-12 * a.radius ? Vec3(-nearest.point / distance) : f.normal;
+    if (nearest.feature != 0 && !mayPush(*b.surface, f, to_piece, push)) continue;
     Manifold m;
     m.normal = -push;
     m.sub = t;
@@ -201,7 +234,7 @@ void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& 
                    featureOf(t, static_cast<std::uint32_t>(nearest.feature))};
     merger.add(m);
   }
-  merger.finish(pose_b, false, out);
+  merger.finish(pose_a, out);
 }
 
 }  // namespace drubble::collide

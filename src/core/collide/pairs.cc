@@ -90,17 +90,14 @@ void convexPlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose&
 }
 
 void convexConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
-  thread_local shape::Polyhedron moved;
-  const Pose relative{pose_a.toBody(pose_b.position), pose_a.turn.conjugate() * pose_b.turn};
-  const Vec3 apart = relative.position + relative.turn * b.convex->centre - a.convex->centre;
-  if (apart.norm() > a.convex->outer_radius + b.convex->outer_radius + reach) return;
-  shape::place(*b.convex, relative, moved);
-  const Side sa = sideOf(*a.convex), sb = sideOf(moved);
-  const double favour = 1e-4 * least(a.inner_radius, b.inner_radius);
-  const Axis axis = leastOverlap(sa, sb, reach, favour);
+  const Side sa = sideOf(*a.convex), sb = sideOf(*b.convex);
+  const Relative b_to_a = relative(pose_b, pose_a);
+  const double apart = (b_to_a.point(sb.centre) - sa.centre).norm();
+  if (apart > a.convex->outer_radius + b.convex->outer_radius + reach) return;
+  const Axis axis = leastOverlap(sa, sb, b_to_a, reach, 1e-4 * least(a.inner_radius, b.inner_radius));
   if (axis.kind == AxisKind::None) return;
   Manifold m;
-  patchFor(sa, sb, axis, reach, m);
+  patchFor(sa, sb, b_to_a, axis, reach, m);
   if (m.count == 0) return;
   m.normal = pose_a.turn * m.normal;
   for (Point& p : m.points) p.position = pose_a.toWorld(p.position);
@@ -109,21 +106,37 @@ void convexConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose
 
 namespace {
 
-// The point of the polygon nearest to c.
-Vec3 nearestOnFace(const shape::Polyhedron& p, const shape::Face& f, const Vec3& c, double height) {
+// The point of the polygon nearest to c, which is `height` above its plane; `over`: straight below c.
+Vec3 nearestOnFace(const shape::Polyhedron& p, const shape::Face& f, const Vec3& c, double height, bool& over) {
   const Vec3 flat = c - height * f.normal;
-  bool inside = true;
+  over = true;
   Vec3 best = flat;
   double best_squared = std::numeric_limits<double>::infinity();
   for (std::uint32_t k = 0; k < f.count; ++k) {
     const Vec3 &a = p.vertices[p.loops[f.first + k]], &b = p.vertices[p.loops[f.first + (k + 1) % f.count]];
     const Vec3 along = b - a;
     if (along.cross(f.normal).dot(flat - a) <= 0) continue;
-    inside = false;
+    over = false;
     const Vec3 q = a + along * clamped(along.dot(c - a) / along.squaredNorm(), 0, 1);
     if (const double d = (q - c).squaredNorm(); d < best_squared) best_squared = d, best = q;
   }
-  return inside ? flat : best;
+  return best;
+}
+
+// The point of the surface nearest to c, which is outside; `top` is the face it is highest above.
+Vec3 nearestOutside(const shape::Polyhedron& p, const Vec3& c, std::size_t top) {
+  bool over;
+  Vec3 nearest = nearestOnFace(p, p.faces[top], c, p.faces[top].normal.dot(c) - p.faces[top].offset, over);
+  if (over) return nearest;
+  double best_squared = (nearest - c).squaredNorm();
+  for (const shape::Face& f : p.faces) {
+    const double h = f.normal.dot(c) - f.offset;
+    if (h <= 0 || h * h >= best_squared) continue;
+    const Vec3 q = nearestOnFace(p, f, c, h, over);
+    if (over) return q;
+    if (const double d = (q - c).squaredNorm(); d < best_squared) best_squared = d, nearest = q;
+  }
+  return nearest;
 }
 
 }  // namespace
@@ -142,13 +155,7 @@ void sphereConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose
   Vec3 nearest = c - highest * p.faces[top].normal, outward = p.faces[top].normal;
   double distance = highest;
   if (highest > 0) {
-    double best_squared = std::numeric_limits<double>::infinity();
-    for (const shape::Face& f : p.faces) {
-      const double h = f.normal.dot(c) - f.offset;
-      if (h <= 0) continue;
-      const Vec3 q = nearestOnFace(p, f, c, h);
-      if (const double d = (q - c).squaredNorm(); d < best_squared) best_squared = d, nearest = q;
-    }
+    nearest = nearestOutside(p, c, top);
     distance = (c - nearest).norm();
     if (distance > 0) outward = (c - nearest) / distance;
   }

@@ -236,8 +236,12 @@ void addEdges(Polyhedron& p) {
       owner[{p.loops[p.faces[f].first + k], p.loops[p.faces[f].first + (k + 1) % p.faces[f].count]}] = f;
   for (const auto& [edge, f] : owner) {
     if (edge[0] > edge[1]) continue;
-    Edge e{edge[0], edge[1], p.faces[f].normal, p.faces[owner[{edge[1], edge[0]}]].normal};
-    if (e.left.cross(e.right).dot(p.vertices[e.b] - p.vertices[e.a]) < 0) std::swap(e.left, e.right);
+    Edge e;
+    e.a = edge[0];
+    e.b = edge[1];
+    e.left = p.faces[f].normal;
+    e.right = p.faces[owner[{edge[1], edge[0]}]].normal;
+    finishEdge(p.vertices[e.a], p.vertices[e.b], e);
     p.edges.push_back(e);
   }
 }

@@ -1,10 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/shape/polyhedron.h"
 
+#include <cmath>
 #include <map>
 #include <utility>
 
 namespace drubble::shape {
+
+void finishEdge(const Vec3& a, const Vec3& b, Edge& e) {
+  e.along = (b - a).normalized();
+  if (e.left.cross(e.right).dot(e.along) < 0) std::swap(e.left, e.right);
+  const double cosine_squared = 0.5 * (1 + e.left.dot(e.right));
+  e.widen = cosine_squared > 1e-6 ? 1 / std::sqrt(cosine_squared) : 1e3;
+}
 
 std::uint32_t Polyhedron::support(const Vec3& direction) const {
   std::uint32_t best = 0;
@@ -37,26 +45,6 @@ std::string whyInvalid(const Polyhedron& p) {
   for (const int n : uses)
     if (n < 3) return "I4: a vertex in fewer than three faces";
   return {};
-}
-
-void place(const Polyhedron& p, const Pose& pose, Polyhedron& out) {
-  const Mat3 r = pose.turn.toRotationMatrix();
-  out.vertices.resize(p.vertices.size());
-  for (std::size_t i = 0; i < p.vertices.size(); ++i) out.vertices[i] = pose.position + r * p.vertices[i];
-  out.faces = p.faces;
-  for (Face& f : out.faces) {
-    f.normal = r * f.normal;
-    f.offset += f.normal.dot(pose.position);
-  }
-  out.loops = p.loops;
-  out.edges = p.edges;
-  for (Edge& e : out.edges) {
-    e.left = r * e.left;
-    e.right = r * e.right;
-  }
-  out.centre = pose.position + r * p.centre;
-  out.inner_radius = p.inner_radius;
-  out.outer_radius = p.outer_radius;
 }
 
 mesh::TriangleMesh meshOf(const Polyhedron& p) {

@@ -22,7 +22,12 @@ struct Edge {
   std::uint32_t a = 0, b = 0;  // vertices
   Vec3 left = Vec3::Zero();    // normals of the two faces; left x right runs along b - a
   Vec3 right = Vec3::Zero();
+  Vec3 along = Vec3::Zero();   // unit, from a to b
+  double widen = 1;            // 1 / cosine of half the angle between the normals
 };
+
+// Fills what follows from the ends and normals; swaps left and right where they run the wrong way.
+void finishEdge(const Vec3& a, const Vec3& b, Edge& e);
 
 // I1 every loop has three corners or more. I2 each directed edge of a loop has exactly one opposite.
 // I3 every vertex is behind every face, up to 1e-7 of the size. I4 every vertex is in three faces or more.
@@ -42,9 +47,6 @@ struct Polyhedron {
 };
 
 std::string whyInvalid(const Polyhedron& p);
-
-// Refills `out` with `p` moved by `pose`; keeps out's memory.
-void place(const Polyhedron& p, const Pose& pose, Polyhedron& out);
 
 mesh::TriangleMesh meshOf(const Polyhedron& p);
 

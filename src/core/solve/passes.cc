@@ -1,14 +1,20 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/solve/passes.h"
 
+#include <cmath>
+
+#include "core/base/trig.h"
+
 namespace drubble::solve {
 
 Softness springSoftness(double hertz, double ratio, double dt) {
-  const double omega = 2 * 3.14159265358979323846 * hertz;
+  const double omega = 2 * kPi * hertz;
   const double a1 = 2 * ratio + dt * omega, a2 = dt * omega * a1, a3 = 1 / (1 + a2);
   return {static_cast<float>(1 / dt), static_cast<float>(omega / a1), static_cast<float>(a2 * a3),
           static_cast<float>(a3)};
 }
+
+double stepsForSag(double gravity, double sag) { return std::sqrt(gravity / sag) / (2 * kPi * kSpringShare); }
 
 namespace {
 

@@ -19,6 +19,13 @@ struct Softness {
 // A spring of `hertz`, damped by `ratio` (1: critically), over `dt`.
 Softness springSoftness(double hertz, double ratio, double dt);
 
+// The push-out spring of contacts: its frequency as a share of the internal rate, and its damping (1: critical).
+inline constexpr double kSpringShare = 0.25;
+inline constexpr double kSpringDamping = 8;
+
+// Internal steps a second at which that spring gives way by no more than `sag` metres under a piece's own weight.
+double stepsForSag(double gravity, double sag);
+
 enum class Pass {
   PushOut,  // overlaps are eased out, at no more than each block's push speed
   Settle,   // what speed the push-out left behind is taken away

@@ -10,9 +10,6 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr double kSpringShare = 0.25;  // of the internal rate: the push-out spring's frequency
-constexpr double kSpringDamping = 8;   // times critical
-
 std::vector<ActiveBody> gatherBodies(const SubstepInput& in) {
   std::vector<ActiveBody> bodies(in.active.size() + 1);
   for (std::size_t k = 0; k < in.active.size(); ++k) {

@@ -43,7 +43,10 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
     if (awake(i)) swing += least(motion_.spin[i].norm() * h, 2) * traits_[i].outer_radius;
   }
   const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * size;
-  return ahead + swing + (motion_.velocity[a] - motion_.velocity[b]).norm() * h + scene_.gravity.norm() * h * h;
+  // Either may be stopped short by a third within the substep: the other then comes on with its own speed.
+  const double speed = greatest((motion_.velocity[a] - motion_.velocity[b]).norm(),
+                                greatest(motion_.velocity[a].norm(), motion_.velocity[b].norm()));
+  return ahead + swing + speed * h + scene_.gravity.norm() * h * h;
 }
 
 solve::Contacts World::findContacts(double h) const {

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/world/world.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/base/float_mode.h"
 #include "core/base/random.h"
+#include "core/solve/passes.h"
 #include "core/solve/substep.h"
 
 namespace drubble::world {
@@ -86,20 +88,48 @@ void World::findStartLoads() {
   started_ = true;
 }
 
+namespace {
+
+// The longest cut of at most 1/substeps that starts on a multiple of itself and ends within the frame.
+double alignedShare(double done, int substeps) {
+  double share = 1;
+  while (share * substeps > 1) share *= 0.5;
+  const auto fits = [&](double s) {
+    const double cuts = done / s;
+    return std::floor(cuts) == cuts;
+  };
+  while (!fits(share)) share *= 0.5;
+  return share;
+}
+
+}  // namespace
+
 FrameStats World::advance(Watcher& watcher) {
   const FloatMode mode;
   if (!started_) findStartLoads();
   hits_.clear();
-  const Steps steps = chooseSteps(*this);
-  const double h = scene_.frameSeconds() / steps.substeps;
-  for (int k = 0; k < steps.substeps; ++k) {
+  FrameStats out;
+  // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length, so that a
+  // finer one never outlasts its cause.
+  const double frame = scene_.frameSeconds();
+  double done = 0;  // share of the frame; exact, a sum of powers of two, with automatic substeps
+  for (int k = 0; done < 1; ++k) {
     if (watcher.cancelled()) throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
-    substep(h, steps.iterations);
+    const Steps steps = chooseSteps(*this);
+    double share = 1.0 / steps.substeps;
+    if (scene_.solver.substeps > 0)
+      done = k + 1 == steps.substeps ? 1 : (k + 1) * share;
+    else
+      done += share = alignedShare(done, steps.substeps);
+    substep(share * frame, steps.iterations);
+    ++out.substeps;
+    out.iterations = std::max(out.iterations, steps.iterations);
   }
   ++frame_;
-  FrameStats out = stats();
-  out.substeps = steps.substeps;
-  out.iterations = steps.iterations;
+  const int substeps = out.substeps, iterations = out.iterations;
+  out = stats();
+  out.substeps = substeps;
+  out.iterations = iterations;
   return out;
 }
 
@@ -140,30 +170,50 @@ std::string World::whyInvalid() const {
   return {};
 }
 
+namespace {
+
+// Limits of what may happen within one substep, for a piece on its own and for one that is in touch with others: geometry
+// is looked at once a substep, and must not have changed much by its end.
+constexpr double kFreeTravel = 1.5;    // of the inner radius
+constexpr double kTouchTravel = 0.35;  // of the inner radius
+constexpr double kTouchTurn = 0.15;    // rad
+constexpr double kSag = 3e-5;          // of the size: how far the push-out spring gives under a piece's own weight
+constexpr int kMostSubsteps = 32;
+constexpr int kMostIterations = 8;
+
+// Pieces in touch with something round or cornered; over a plane geometry stays as it is however fast the motion.
+std::vector<char> touchingPieces(const World& w) {
+  std::vector<char> touching(w.motion().size(), 0);
+  for (const solve::Contact& c : w.contacts())
+    if (w.scene().prototypeOf(c.a.index()).shape.kind != shape::Kind::Plane &&
+        w.scene().prototypeOf(c.b.index()).shape.kind != shape::Kind::Plane)
+      touching[c.a.index()] = touching[c.b.index()] = 1;
+  return touching;
+}
+
+}  // namespace
+
 Steps chooseSteps(const World& w) {
   const Scene& s = w.scene();
-  Steps out;
-  out.iterations = s.solver.iterations > 0 ? s.solver.iterations : 8;
-  if (s.solver.substeps > 0) {
-    out.substeps = s.solver.substeps;
-    return out;
-  }
-  // So fine that no piece travels farther than its own inner ball in a substep, and that the sag under its own weight
-  // stays far below its size.
   const double frame = s.frameSeconds(), gravity = s.gravity.norm();
-  double wanted = 2;
-  for (std::size_t i = 0; i < w.motion().size(); ++i) {
+  const std::vector<char> touching = touchingPieces(w);
+  double wanted = 2, internal = 2;
+  for (std::size_t i = 0; i < touching.size(); ++i) {
     if (w.sleepOf(i) != Sleep::Awake) continue;
     const solve::Traits& t = w.traits()[i];
-    const double travel = (w.motion().velocity[i].norm() + gravity * frame) * frame;
-    const double turn = w.motion().spin[i].norm() * frame;
-    wanted = greatest(wanted, greatest(travel / (1.5 * t.inner_radius), turn / 0.5));
-    wanted = greatest(wanted, 0.35 * std::sqrt(gravity / (1e-3 * t.size)) * frame);
+    const double travel = w.motion().velocity[i].norm() * frame, turn = w.motion().spin[i].norm() * frame;
+    wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
+    if (touching[i]) wanted = greatest(wanted, greatest(travel / (kTouchTravel * t.inner_radius), turn / kTouchTurn));
+    internal = greatest(internal, frame * solve::stepsForSag(gravity, kSag * t.size));
   }
+  wanted = greatest(wanted, internal / kMostIterations);
   int n = 2;
-  while (n < wanted && n < 16) n *= 2;
-  n = static_cast<int>(n * s.solver.quality + 0.5);
-  out.substeps = n < 2 ? 2 : n;
+  while (n < wanted && n < kMostSubsteps) n *= 2;
+  Steps out;
+  out.iterations = s.solver.iterations > 0 ? s.solver.iterations
+                                           : std::clamp(static_cast<int>(std::ceil(internal / n)), 2, kMostIterations);
+  const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
+  out.substeps = s.solver.substeps > 0 ? s.solver.substeps : (scaled < 2 ? 2 : scaled);
   return out;
 }
 
