@@ -1,2 +1,247 @@
+// SPDX-License-Identifier: Apache-2.0
+// drubble draw CACHE|SETUP
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+#include <filesystem>
+#include <iostream>
+#include <nlohmann/json.hpp>
+#include <set>
+
 #include "cli/command.h"
-namespace drubble::cli { int drawCommand(const std::vector<std::string>&) { return 0; } }
+#include "draw/caption.h"
+#include "draw/render.h"
+#include "files/setup/table.h"
+
+namespace drubble::cli {
+
+namespace {
+
+using namespace drubble::draw;
+
+int wholeNumber(std::string_view text, const std::string& option) {
+  int x = 0;
+  const auto [end, code] = std::from_chars(text.data(), text.data() + text.size(), x);
+  if (code != std::errc{} || end != text.data() + text.size())
+    throw Error(ErrorKind::Usage, fmt::format("--{}: '{}' is not a whole number", option, text));
+  return x;
+}
+
+// "1-48", "1,24,48" or "24".
+std::vector<int> frameList(const std::string& text, const std::string& option, int every) {
+  std::vector<int> out;
+  if (const std::size_t dash = text.find('-', 1); dash != std::string::npos) {
+    const int first = wholeNumber(std::string_view(text).substr(0, dash), option), last = wholeNumber(std::string_view(text).substr(dash + 1), option);
+    for (int f = first; f <= last; f += every) out.push_back(f);
+  } else {
+    for (std::size_t at = 0; at <= text.size();) {
+      const std::size_t comma = std::min(text.find(',', at), text.size());
+      out.push_back(wholeNumber(std::string_view(text).substr(at, comma - at), option));
+      at = comma + 1;
+    }
+  }
+  if (out.empty()) throw Error(ErrorKind::Usage, fmt::format("--{} '{}' names no frame", option, text));
+  return out;
+}
+
+// What is drawn from: a cache or, before any run, a setup.
+class Source {
+ public:
+  explicit Source(const std::string& path) : path_(path) {
+    if (std::filesystem::path(path).extension() == ".toml") {
+      setup_ = files::readSetup(path);
+      built_ = files::buildScene(*setup_);
+      stage_ = stageOf(*setup_, *built_);
+      frames_ = {setup_->first_frame};
+      return;
+    }
+    cache_ = std::make_unique<files::CacheReader>(path);
+    stage_ = stageOf(*cache_);
+    for (const files::CachedFrame& f : cache_->frames()) frames_.push_back(f.frame);
+  }
+
+  const Stage& stage() const { return stage_; }
+  const std::vector<int>& frames() const { return frames_; }
+  Moment moment(int frame) {
+    if (!std::binary_search(frames_.begin(), frames_.end(), frame))
+      throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame, frames_.front(), frames_.back()));
+    return cache_ ? momentOf(*cache_, frame) : momentOf(*built_);
+  }
+  std::string stem() const { return std::filesystem::path(path_).stem().string(); }
+
+ private:
+  std::string path_;
+  std::optional<files::Setup> setup_;
+  std::optional<files::BuiltScene> built_;
+  std::unique_ptr<files::CacheReader> cache_;
+  Stage stage_;
+  std::vector<int> frames_;
+};
+
+struct Job {
+  Look look;
+  std::string camera;     // empty: the automatic one
+  bool by_speed = false;
+  double top_speed = 0;   // m/s; 0: from the frames drawn
+  bool labels = true;
+};
+
+Camera cameraFor(const Source& source, const Job& job, const std::vector<Moment>& moments) {
+  const Stage& s = source.stage();
+  if (job.camera.empty()) return framing(s, moments, static_cast<double>(job.look.width) / job.look.height);
+  std::set<std::string> names;
+  for (const StageCamera& c : s.cameras) {
+    if (c.name == job.camera) return lookingFrom(c.at, c.look, s.up, c.lens);
+    names.insert(c.name);
+  }
+  const std::string near = files::nearest(job.camera, names);
+  throw Error(ErrorKind::Usage, fmt::format("there is no camera '{}'{}; without --camera the view frames the action", job.camera,
+                                            near.empty() ? "" : "; did you mean '" + near + "'?"));
+}
+
+PieceColours coloursFor(const Stage& s, const Moment& m, const Job& job) {
+  PieceColours out;
+  if (!job.by_speed) return out;
+  for (std::size_t i = 0; i < s.pieces.size(); ++i)
+    out.push_back(s.pieces[i].dynamic ? rampColour(m.speeds[i] / job.top_speed) : Rgb{0.62, 0.62, 0.63});
+  return out;
+}
+
+class Drawing {
+ public:
+  Drawing(Source& source, Job job, const std::vector<int>& frames) : source_(source), job_(job), renderer_(source.stage()) {
+    // The camera and the scale are the same for all frames of one call: a dozen of them tell what is to be seen.
+    std::vector<Moment> some;
+    const std::size_t step = std::max<std::size_t>(1, frames.size() / 12);
+    for (std::size_t i = 0; i < frames.size(); i += step) some.push_back(source.moment(frames[i]));
+    camera_ = cameraFor(source, job, some);
+    double fastest = 0;
+    for (const Moment& m : some)
+      for (const double v : m.speeds) fastest = std::max(fastest, v);
+    if (job_.top_speed <= 0) job_.top_speed = niceTop(fastest, source.stage().unit);
+  }
+
+  Image frame(int number, bool caption) {
+    const Moment m = source_.moment(number);
+    renderer_.show(m);
+    Image image = renderer_.render(camera_, job_.look, coloursFor(source_.stage(), m, job_));
+    if (caption && job_.labels) addCaption(image, source_.stage(), number);
+    if (caption && job_.labels) addLegend(image);
+    return image;
+  }
+
+  void addLegend(Image& image) const {
+    if (job_.by_speed)
+      addSpeedLegend(image, source_.stage(), job_.top_speed);
+    else
+      addPrototypeLegend(image, source_.stage());
+  }
+
+ private:
+  Source& source_;
+  Job job_;
+  Renderer renderer_;
+  Camera camera_;
+};
+
+std::vector<int> sheetFrames(const std::string& text, const std::vector<int>& there) {
+  if (text.find_first_of(",-") != std::string::npos) return frameList(text, "sheet", 1);
+  const int wanted = wholeNumber(text, "sheet");
+  if (wanted < 1) throw Error(ErrorKind::Usage, "--sheet needs at least one frame");
+  const std::size_t n = std::min<std::size_t>(static_cast<std::size_t>(wanted), there.size());
+  std::vector<int> out;
+  for (std::size_t i = 0; i < n; ++i) out.push_back(there[n == 1 ? there.size() - 1 : i * (there.size() - 1) / (n - 1)]);
+  return out;
+}
+
+std::string drawSheet(Source& source, Job job, const std::vector<int>& frames, std::string path) {
+  if (path.empty()) path = fmt::format("out/{}_sheet.png", source.stem());
+  const int columns = sheetColumns(frames.size());
+  const int width = job.look.width;
+  job.look.width = std::max(160, (width - 14) / columns - 14);
+  job.look.height = job.look.width * job.look.height / width;
+  Drawing drawing(source, job, frames);
+  std::vector<Panel> panels;
+  for (const int f : frames) {
+    const double seconds = (f - source.stage().first_frame) / source.stage().fps;
+    panels.push_back({fmt::format("frame {}   {:.2f} s", f, seconds), drawing.frame(f, false)});
+  }
+  Image sheet = sheetOf(source.stage().title, panels, columns);
+  if (job.labels && job.by_speed) drawing.addLegend(sheet);
+  writePng(path, sheet);
+  return path;
+}
+
+std::vector<std::string> drawFrames(Source& source, const Job& job, const std::vector<int>& frames, const std::string& path) {
+  Drawing drawing(source, job, frames);
+  std::vector<std::string> written;
+  const bool many = frames.size() > 1;
+  for (const int f : frames) {
+    if (stopAsked()) break;
+    std::string to = path.empty() ? (many ? fmt::format("out/{}_frames", source.stem()) : fmt::format("out/{}_{:04}.png", source.stem(), f)) : path;
+    if (many) to = fmt::format("{}/{:04}.png", to, f);
+    writePng(to, drawing.frame(f, true));
+    written.push_back(to);
+  }
+  return written;
+}
+
+std::pair<int, int> sizeOf(const std::string& text) {
+  const std::size_t cross = text.find('x');
+  if (cross == std::string::npos) throw Error(ErrorKind::Usage, fmt::format("--size '{}' is not WIDTHxHEIGHT, like 1280x800", text));
+  const int w = wholeNumber(std::string_view(text).substr(0, cross), "size"), h = wholeNumber(std::string_view(text).substr(cross + 1), "size");
+  if (w < 64 || h < 64 || w > 16384 || h > 16384) throw Error(ErrorKind::Usage, "--size must lie between 64x64 and 16384x16384");
+  return {w, h};
+}
+
+}  // namespace
+
+int drawCommand(const std::vector<std::string>& arguments) {
+  po::options_description options("Options", 100);
+  options.add_options()("source", po::value<std::string>()->required(), "a cache, or a setup (drawn as it starts)")(
+      "output,o", po::value<std::string>()->default_value(""), "the picture, or the folder for several (default: in out/)")(
+      "frame", po::value<int>(), "which frame (default: the last)")("frames", po::value<std::string>(), "several: 1-96 or 1,24,48")(
+      "every", po::value<int>()->default_value(1), "with --frames 1-96: only every n-th")(
+      "sheet", po::value<std::string>(), "one picture of many frames: how many (spread evenly), or which: 1,24,48")(
+      "camera", po::value<std::string>()->default_value(""), "a camera of the setup (default: frames the action)")(
+      "colour", po::value<std::string>()->default_value("prototype"), "prototype or speed")(
+      "top-speed", po::value<double>()->default_value(0), "the speed of the brightest colour, in the setup's units a second")(
+      "quick", po::bool_switch(), "flat shading, for many frames or a run that still grows")(
+      "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
+      "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
+      "plain", po::bool_switch(), "no caption and no legend")("json", po::bool_switch(), "what was written, as JSON on stdout");
+  const Parsed p = parse(arguments, "draw CACHE|SETUP [options]",
+                         "Draws stills and sheets. A cache may still be growing; a setup is drawn as it starts, before any run.", options, "source", 1);
+  if (p.help) return kDone;
+  Job job;
+  std::tie(job.look.width, job.look.height) = sizeOf(p.as<std::string>("size"));
+  job.look.quick = p.as<bool>("quick");
+  job.look.samples = std::clamp(p.as<int>("samples"), 1, 32);
+  job.camera = p.as<std::string>("camera");
+  job.labels = !p.as<bool>("plain");
+  const std::string colour = p.as<std::string>("colour");
+  if (colour != "prototype" && colour != "speed") throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype or speed", colour));
+  job.by_speed = colour == "speed";
+  Source source(p.as<std::string>("source"));
+  job.top_speed = p.as<double>("top-speed") * source.stage().unit;
+  catchStopSignals();
+  std::vector<std::string> written;
+  if (p.has("sheet")) {
+    written = {drawSheet(source, job, sheetFrames(p.as<std::string>("sheet"), source.frames()), p.as<std::string>("output"))};
+  } else {
+    std::vector<int> frames{source.frames().back()};
+    if (p.has("frame")) frames = {p.as<int>("frame")};
+    if (p.has("frames")) frames = frameList(p.as<std::string>("frames"), "frames", std::max(1, p.as<int>("every")));
+    written = drawFrames(source, job, frames, p.as<std::string>("output"));
+  }
+  if (p.as<bool>("json"))
+    std::cout << nlohmann::json{{"written", written}}.dump(2) << "\n";
+  else if (written.size() == 1)
+    std::cout << "wrote " << written[0] << "\n";
+  else
+    std::cout << fmt::format("wrote {} pictures to {}\n", written.size(), written.empty() ? "" : std::filesystem::path(written[0]).parent_path().string());
+  return stopAsked() ? kStopped : kDone;
+}
+
+}  // namespace drubble::cli

@@ -175,10 +175,10 @@ namespace {
 // Limits of what may happen within one substep, for a piece on its own and for one that is in touch with others: geometry
 // is looked at once a substep, and must not have changed much by its end.
 constexpr double kFreeTravel = 1.5;    // of the inner radius
-constexpr double kTouchTravel = 0.35;  // of the inner radius
+constexpr double kTouchTravel = 0.2;   // of the inner radius
 constexpr double kTouchTurn = 0.15;    // rad
 constexpr double kSag = 3e-5;          // of the size: how far the push-out spring gives under a piece's own weight
-constexpr int kMostSubsteps = 32;
+constexpr int kMostSubsteps = 64;
 constexpr int kMostIterations = 8;
 
 // Pieces in touch with something round or cornered; over a plane geometry stays as it is however fast the motion.

@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "draw/camera.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace drubble::draw {
+
+Camera lookingFrom(const Vec3& at, const Vec3& look, const Vec3& up, double lens_mm) {
+  Camera c;
+  c.at = at;
+  c.forward = (look - at).normalized();
+  Vec3 right = c.forward.cross(up);
+  c.right = right.norm() > 1e-6 ? Vec3(right.normalized()) : anyNormalTo(c.forward);
+  c.up = c.right.cross(c.forward);
+  c.tangent = 18 / lens_mm;
+  return c;
+}
+
+namespace {
+
+Box meshBoxAt(const mesh::TriangleMesh& m, const Pose& pose) {
+  Box b;
+  for (const Vec3& v : m.vertices) b.add(pose.toWorld(v));
+  return b;
+}
+
+}  // namespace
+
+Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
+  // Per axis the middle 96 % of all centres, then grown by the largest piece.
+  std::array<std::vector<double>, 3> along;
+  double size = 0;
+  for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
+    if (!stage.pieces[i].dynamic || !stage.meshes[stage.pieces[i].mesh].show) continue;
+    size = std::max(size, stage.meshes[stage.pieces[i].mesh].mesh.bounds().size().norm());
+    for (const Moment& m : moments)
+      for (std::size_t k = 0; k < 3; ++k) along[k].push_back(m.poses[i].position[static_cast<Eigen::Index>(k)]);
+  }
+  Box action;
+  if (!along[0].empty()) {
+    Vec3 low, high;
+    for (std::size_t k = 0; k < 3; ++k) {
+      std::sort(along[k].begin(), along[k].end());
+      const std::size_t cut = along[k].size() / 50;
+      low[static_cast<Eigen::Index>(k)] = along[k][cut];
+      high[static_cast<Eigen::Index>(k)] = along[k][along[k].size() - 1 - cut];
+    }
+    action = Box{low, high}.grown(0.5 * size);
+  }
+  // Fixed things that are not much larger than the action belong to it.
+  Box out = action;
+  for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
+    const StageMesh& m = stage.meshes[stage.pieces[i].mesh];
+    if (stage.pieces[i].dynamic || m.ground || !m.show) continue;
+    const Box b = meshBoxAt(m.mesh, moments.front().poses[i]);
+    if (action.empty() || (b.overlaps(action) && b.size().norm() < 3 * action.size().norm())) out.add(b);
+  }
+  if (out.empty()) out = {Vec3::Constant(-1), Vec3::Constant(1)};
+  return out;
+}
+
+Camera framing(const Stage& stage, const std::vector<Moment>& moments, double aspect) {
+  const Box box = actionBox(stage, moments);
+  const bool z_up = stage.up.z() > 0.5;
+  const Vec3 from = (z_up ? vec3(0.55, -1, 0.72) : vec3(0.55, 0.72, 1)).normalized();
+  const double lens = 45;
+  const auto fits = [&](double distance) {
+    const Camera c = lookingFrom(box.centre() + distance * from, box.centre(), stage.up, lens);
+    for (int i = 0; i < 8; ++i) {
+      const Vec3 corner = vec3((i & 1) ? box.high.x() : box.low.x(), (i & 2) ? box.high.y() : box.low.y(), (i & 4) ? box.high.z() : box.low.z());
+      const Vec3 d = corner - c.at;
+      const double depth = d.dot(c.forward);
+      if (depth <= 0) return false;
+      if (absolute(d.dot(c.right)) > 0.9 * c.tangent * depth || absolute(d.dot(c.up)) > 0.84 * c.tangent * depth / aspect) return false;
+    }
+    return true;
+  };
+  double near = 0, far = box.size().norm();
+  while (!fits(far)) far *= 2;
+  for (int i = 0; i < 40; ++i) {
+    const double middle = 0.5 * (near + far);
+    (fits(middle) ? far : near) = middle;
+  }
+  return lookingFrom(box.centre() + far * from, box.centre(), stage.up, lens);
+}
+
+}  // namespace drubble::draw
