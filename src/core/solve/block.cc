@@ -24,6 +24,9 @@ std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
 
 namespace {
 
+// Even a ball touches over a small disc, of this share of its size: without it nothing would end its spin about the normal.
+constexpr double kPatchRadius = 0.005;
+
 float* lane(f8& f, std::size_t i) { return reinterpret_cast<float*>(&f) + i; }
 float lane(const f8& f, std::size_t i) { return reinterpret_cast<const float*>(&f)[i]; }
 
@@ -51,7 +54,8 @@ double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra
   return straight + ra.cross(d).dot(a.inverse_inertia * ra.cross(e)) + rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
 }
 
-void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt, ContactBlock& out) {
+void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt, double least_radius,
+                  ContactBlock& out) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
   Vec3 middle = Vec3::Zero();
   for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
@@ -59,6 +63,7 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, st
   double radius = 0;
   for (int k = 0; k < c.patch.count; ++k)
     radius += (c.patch.points[static_cast<std::size_t>(k)].position - middle).norm() / c.patch.count;
+  radius = greatest(radius, least_radius);
   const Vec3 ra = middle - a.position, rb = middle - b.position;
   const double tt = effectiveInverse(a, b, ra, rb, t, t), tu = effectiveInverse(a, b, ra, rb, t, u),
                uu = effectiveInverse(a, b, ra, rb, u, u);
@@ -103,10 +108,10 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.mass, i, 1 / effectiveInverse(a, b, ra, rb, c.patch.normal, c.patch.normal));
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
-  fillFriction(c, a, b, i, in.dt, out);
   double size = std::numeric_limits<double>::infinity();
   if (ia != 0) size = least(size, in.traits[c.a.index()].size);
   if (ib != 0) size = least(size, in.traits[c.b.index()].size);
+  fillFriction(c, a, b, i, in.dt, kPatchRadius * size, out);
   put(out.push_speed, i, size);
   put(out.blend, i, 1e-4 * size);
 }

@@ -27,8 +27,8 @@ struct Proposal {
 // I1 what happens in an island depends on nothing outside it. I2 the result depends on the input's bits only.
 Proposal solveSubstep(const SubstepInput& in, Contacts contacts);
 
-// The contact forces that hold the given pieces still, by iterating without motion until the velocities that a step of
-// gravity leaves change by less than 1e-4 of it, or `most_sweeps`. Pieces that cannot be held are left to fall.
-void findLoads(const SubstepInput& in, int most_sweeps, Contacts& contacts);
+// The contact forces that hold the given pieces still, found by `sweeps` sweeps without motion. Their number is fixed, so
+// that one island's bits do not hang on how hard another is. Pieces that cannot be held are left to fall.
+void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts);
 
 }  // namespace drubble::solve

@@ -42,6 +42,8 @@ void World::activate() {
 
 namespace {
 
+constexpr int kLoadSweeps = 300;
+
 // A state that no shot can want: not a number, or so fast that it must be a fault.
 bool absurd(const solve::ActiveBody& b) {
   return !b.position.allFinite() || !b.velocity.allFinite() || !b.spin.allFinite() || !b.turn.coeffs().allFinite() ||
@@ -84,7 +86,7 @@ void World::findStartLoads() {
   contacts_ = findContacts(h);
   activate();
   const solve::SubstepInput in{traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations};
-  solve::findLoads(in, 400, contacts_);
+  solve::findLoads(in, kLoadSweeps, contacts_);
   started_ = true;
 }
 

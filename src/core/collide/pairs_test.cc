@@ -1,0 +1,226 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/collide/pairs.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/collide/broad.h"
+#include "core/collide/separation.h"
+
+using namespace drubble;
+using namespace drubble::collide;
+
+namespace {
+
+Vec3 randomPoint(RandomStream& r, double range) { return vec3(r.between(-range, range), r.between(-range, range), r.between(-range, range)); }
+
+shape::Shape randomConvex(RandomStream& r) {
+  std::vector<Vec3> points;
+  const int n = 8 + static_cast<int>(r.between(0, 20));
+  for (int i = 0; i < n; ++i) points.push_back(randomPoint(r, 0.5));
+  return shape::convex(points);
+}
+
+// How far apart the bodies are along n (negative: how deep they overlap).
+double gapAlong(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhedron& b, const Pose& pb, const Vec3& n) {
+  double top = -1e9, low = 1e9;
+  for (const Vec3& v : a.vertices) top = greatest(top, n.dot(pa.toWorld(v)));
+  for (const Vec3& v : b.vertices) low = least(low, n.dot(pb.toWorld(v)));
+  return low - top;
+}
+
+// The best direction by climbing from many random ones.
+double bestGap(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhedron& b, const Pose& pb, RandomStream& r) {
+  double best = -1e9;
+  for (int start = 0; start < 40; ++start) {
+    Vec3 n = r.turn() * Vec3::UnitX();
+    double gap = gapAlong(a, pa, b, pb, n), step = 0.5;
+    for (int i = 0; i < 220; ++i) {
+      const Vec3 m = (n + step * randomPoint(r, 1)).normalized();
+      const double g = gapAlong(a, pa, b, pb, m);
+      if (g > gap)
+        gap = g, n = m;
+      else
+        step *= 0.96;
+    }
+    best = greatest(best, gap);
+  }
+  return best;
+}
+
+}  // namespace
+
+TEST_CASE("the separating axis test finds the direction that a search over directions finds") {
+  RandomStream r(11, "convex");
+  int overlapping = 0, apart = 0;
+  for (int i = 0; i < 60; ++i) {
+    const shape::Shape a = randomConvex(r), b = randomConvex(r);
+    const Pose pa{randomPoint(r, 0.1), r.turn()}, pb{randomPoint(r, 0.55), r.turn()};
+    const Axis axis = leastOverlap(sideOf(*a.convex), sideOf(*b.convex), relative(pb, pa), 1e9, 0);
+    REQUIRE(axis.kind != AxisKind::None);
+    const Vec3 n = pa.turn * axis.normal;
+    CHECK(gapAlong(*a.convex, pa, *b.convex, pb, n) == Approx(axis.gap).margin(1e-9));
+    const double searched = bestGap(*a.convex, pa, *b.convex, pb, r);
+    // Overlapping: the axes tested hold the best. Apart: a corner may face a corner, which has no axis of its own.
+    if (axis.gap < 0) {
+      ++overlapping;
+      CHECK(searched <= axis.gap + 1e-9);
+      CHECK(searched >= axis.gap - 0.02);
+    } else {
+      ++apart;
+      CHECK(searched > 0);
+    }
+  }
+  CHECK(overlapping > 10);
+  CHECK(apart > 10);
+}
+
+TEST_CASE("a convex pair's deepest point is as deep as the axis says, and the other way round gives the same") {
+  RandomStream r(12, "patch");
+  int touching = 0;
+  for (int i = 0; i < 200; ++i) {
+    const shape::Shape a = randomConvex(r), b = randomConvex(r);
+    const Pose pa{Vec3::Zero(), r.turn()}, pb{randomPoint(r, 0.6), r.turn()};
+    Manifolds ab, ba;
+    collide::collide(a, pa, b, pb, 0, ab);
+    collide::collide(b, pb, a, pa, 0, ba);
+    REQUIRE(ab.size() == ba.size());
+    if (ab.empty()) continue;
+    ++touching;
+    const double gap = gapAlong(*a.convex, pa, *b.convex, pb, ab[0].normal);
+    CHECK(ab[0].leastGap() <= 0);
+    CHECK(ab[0].leastGap() >= gap - 1e-9);
+    CHECK(ab[0].leastGap() == Approx(ba[0].leastGap()).margin(2e-4));
+    CHECK(ab[0].normal.norm() == Approx(1));
+  }
+  CHECK(touching > 40);
+}
+
+TEST_CASE("a box on a box touches at four corners with the true gap") {
+  const shape::Shape a = shape::convex(mesh::boxMesh(vec3(1, 1, 1)).vertices), b = shape::convex(mesh::boxMesh(vec3(0.4, 0.2, 0.6)).vertices);
+  for (const double gap : {-0.01, 0.0, 0.02}) {
+    Manifolds m;
+    collide::collide(a, {}, b, {vec3(0.1, 0.6 + gap, 0.05), Quat::Identity()}, 0.05, m);
+    REQUIRE(m.size() == 1);
+    CHECK(m[0].count == 4);
+    CHECK((m[0].normal - Vec3::UnitY()).norm() < 1e-12);
+    for (int i = 0; i < 4; ++i) CHECK(m[0].points[static_cast<std::size_t>(i)].gap == Approx(gap).margin(1e-12));
+  }
+}
+
+TEST_CASE("crossed edges touch in one point between them") {
+  const shape::Shape box = shape::convex(mesh::boxMesh(Vec3::Ones()).vertices);
+  const Pose lower{Vec3::Zero(), turnXyz(vec3(0, 0, std::atan(1.0)))}, upper{vec3(0, std::sqrt(2.0) - 0.01, 0), turnXyz(vec3(std::atan(1.0), 0, 0))};
+  Manifolds m;
+  collide::collide(box, lower, box, upper, 0.05, m);
+  REQUIRE(m.size() == 1);
+  CHECK(m[0].count == 1);
+  CHECK(m[0].points[0].gap == Approx(-0.01).margin(1e-9));
+  CHECK((m[0].points[0].position - vec3(0, std::sqrt(0.5) - 0.005, 0)).norm() < 1e-9);
+}
+
+TEST_CASE("a ball and a convex body are as far apart as the nearest of the body's triangles") {
+  RandomStream r(13, "ball");
+  for (int i = 0; i < 400; ++i) {
+    const shape::Shape ball = shape::sphere(0.2), body = randomConvex(r);
+    const Pose at{randomPoint(r, 1), r.turn()}, pb{randomPoint(r, 0.1), r.turn()};
+    const mesh::TriangleMesh m = shape::meshOf(*body.convex);
+    const Vec3 c = pb.toBody(at.position);
+    double nearest = 1e9, highest = -1e9;
+    for (const mesh::Triangle& t : m.triangles)
+      nearest = least(nearest, (mesh::nearestOnTriangle(c, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - c).norm());
+    for (const shape::Face& f : body.convex->faces) highest = greatest(highest, f.normal.dot(c) - f.offset);
+    const double expected = (highest > 0 ? nearest : highest) - 0.2;
+    Manifolds found;
+    collide::collide(ball, at, body, pb, 10, found);
+    REQUIRE(found.size() == 1);
+    CHECK(found[0].points[0].gap == Approx(expected).margin(1e-9));
+  }
+}
+
+TEST_CASE("a ball meets a mesh where the nearest triangle is") {
+  const mesh::TriangleMesh m = mesh::transformed(mesh::sphereMesh(1, 10), vec3(1, 0.7, 1.3), {});
+  const shape::Shape surface = shape::surface(m), ball = shape::sphere(0.15);
+  RandomStream r(14, "mesh");
+  int met = 0;
+  for (int i = 0; i < 600; ++i) {
+    const Pose at{randomPoint(r, 1.4), Quat::Identity()};
+    double nearest = 1e9;
+    for (const mesh::Triangle& t : m.triangles)
+      nearest = least(nearest, (mesh::nearestOnTriangle(at.position, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - at.position).norm());
+    Manifolds found;
+    collide::collide(ball, at, surface, {}, 0.05, found);
+    CHECK(found.empty() == (nearest > 0.2));
+    if (found.empty()) continue;
+    ++met;
+    double least_gap = 1e9;
+    for (const Manifold& p : found) least_gap = least(least_gap, p.leastGap());
+    CHECK(least_gap == Approx(nearest - 0.15).margin(1e-9));
+  }
+  CHECK(met > 50);
+}
+
+TEST_CASE("a box on a flat triangulated floor touches at its corners, with the floor's normal") {
+  mesh::TriangleMesh floor;
+  const int n = 12;
+  for (int i = 0; i <= n; ++i)
+    for (int j = 0; j <= n; ++j) floor.vertices.push_back(vec3(0.17 * (i - n / 2), 0, 0.17 * (j - n / 2)));
+  const auto at = [&](int i, int j) { return static_cast<std::uint32_t>(i * (n + 1) + j); };
+  for (int i = 0; i < n; ++i) {
+    for (int j = 0; j < n; ++j) {
+      floor.triangles.push_back({at(i, j), at(i, j + 1), at(i + 1, j + 1)});
+      floor.triangles.push_back({at(i, j), at(i + 1, j + 1), at(i + 1, j)});
+    }
+  }
+  const shape::Shape surface = shape::surface(floor), box = shape::convex(mesh::boxMesh(vec3(0.5, 0.2, 0.3)).vertices);
+  RandomStream r(15, "floor");
+  for (int i = 0; i < 100; ++i) {
+    const double depth = r.between(-0.005, 0.003);
+    const Pose pose{vec3(r.between(-0.4, 0.4), 0.1 - depth, r.between(-0.4, 0.4)), turnXyz(vec3(0, r.between(-3, 3), 0))};
+    Manifolds found;
+    collide::collide(box, pose, surface, {}, 0.01, found);
+    REQUIRE(found.size() == 1);
+    CHECK((found[0].normal + Vec3::UnitY()).norm() < 1e-9);
+    CHECK(found[0].count == 4);
+    CHECK(found[0].leastGap() == Approx(-depth).margin(1e-9));
+    // From below it is felt just the same.
+    Pose under = pose;
+    under.position.y() = -pose.position.y();
+    found.clear();
+    collide::collide(box, under, surface, {}, 0.01, found);
+    REQUIRE(found.size() == 1);
+    CHECK((found[0].normal - Vec3::UnitY()).norm() < 1e-9);
+  }
+}
+
+TEST_CASE("overlapping boxes are found, static pairs are not (brute force)") {
+  RandomStream r(16, "boxes");
+  std::vector<Box> boxes;
+  std::vector<BoxKind> kinds;
+  for (int i = 0; i < 300; ++i) {
+    const Vec3 low = randomPoint(r, 5);
+    boxes.push_back({low, low + vec3(r.between(0.1, 1.5), r.between(0.1, 1.5), r.between(0.1, 1.5))});
+    kinds.push_back(i % 7 == 0 ? BoxKind::Ignored : i % 3 == 0 ? BoxKind::Static : BoxKind::Moving);
+  }
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> expected;
+  for (std::uint32_t i = 0; i < boxes.size(); ++i)
+    for (std::uint32_t j = i + 1; j < boxes.size(); ++j)
+      if (boxes[i].overlaps(boxes[j]) && kinds[i] != BoxKind::Ignored && kinds[j] != BoxKind::Ignored &&
+          (kinds[i] == BoxKind::Moving || kinds[j] == BoxKind::Moving))
+        expected.emplace_back(i, j);
+  CHECK(overlappingPairs(boxes, kinds) == expected);
+  CHECK(expected.size() > 50);
+}
+
+TEST_CASE("four kept points span the patch") {
+  std::vector<Point> ring;
+  for (std::uint32_t i = 0; i < 16; ++i) ring.push_back({vec3(std::cos(i * 0.3927), 0, std::sin(i * 0.3927)), i == 3 ? -0.01 : 0.0, i});
+  Manifold m;
+  m.normal = Vec3::UnitY();
+  keepFour(ring, m);
+  REQUIRE(m.count == 4);
+  CHECK(m.points[0].feature == 3);
+  CHECK(m.points[1].feature == 11);
+  CHECK(m.points[2].feature + m.points[3].feature == 7 + 15);
+}
