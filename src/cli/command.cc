@@ -22,8 +22,9 @@ namespace {
 std::string tidied(const po::error& e) {
   std::string what = e.what();
   // The library's messages name the option already; two of its phrasings read oddly.
-  for (const auto& [from, to] : {std::pair<std::string, std::string>{"unrecognised option", "there is no option"},
-                                 {"the argument for option", "the value of"}})
+  for (const auto& [from, to] :
+       {std::pair<std::string, std::string>{"unrecognised option", "there is no option"},
+        {"the argument for option", "the value of"}})
     if (const std::size_t at = what.find(from); at != std::string::npos) what.replace(at, from.size(), to);
   return what;
 }
@@ -48,7 +49,11 @@ Parsed parse(const std::vector<std::string>& arguments, const std::string& usage
   try {
     using po::command_line_style::allow_guessing;
     using po::command_line_style::unix_style;
-    const auto parsed = po::command_line_parser(arguments).options(all).positional(words).style(unix_style & ~allow_guessing).run();
+    const auto parsed = po::command_line_parser(arguments)
+                            .options(all)
+                            .positional(words)
+                            .style(unix_style & ~allow_guessing)
+                            .run();
     po::store(parsed, out.values);
     if (out.has("help")) {
       // The positional is in the usage line; it is not listed again.

@@ -11,7 +11,8 @@ namespace drubble::cli {
 
 namespace po = boost::program_options;
 
-// 0 done; 1 the answer is "no"; 2 bad usage or input; 3 stopped early, what is written is whole; 4 an internal fault.
+// 0 done; 1 the answer is "no"; 2 bad usage or input; 3 stopped early, what is written is whole; 4 an
+// internal fault.
 enum ExitCode { kDone = 0, kNo = 1, kBadInput = 2, kStopped = 3, kFault = 4 };
 
 struct Command {
@@ -29,13 +30,16 @@ int reportCommand(const std::vector<std::string>& arguments);
 int runCommand(const std::vector<std::string>& arguments);
 
 // Parses a command's arguments. Handles --help: prints to stdout and returns nothing. Throws Error(Usage).
-// `usage` is the line after "drubble"; `positional` the name of the option that takes the words without a dash.
+// `usage` is the line after "drubble"; `positional` the name of the option that takes the words without a
+// dash.
 struct Parsed {
   bool help = false;
   po::variables_map values;
   bool has(const char* key) const { return values.count(key) > 0; }
   template <class T>
-  T as(const char* key) const { return values[key].as<T>(); }
+  T as(const char* key) const {
+    return values[key].as<T>();
+  }
 };
 Parsed parse(const std::vector<std::string>& arguments, const std::string& usage, const std::string& about,
              const po::options_description& options, const char* positional, int most);

@@ -20,9 +20,11 @@ namespace fs = std::filesystem;
 fs::path demoFolder() {
   std::error_code ignored;
   const fs::path program = fs::read_symlink("/proc/self/exe", ignored).parent_path();
-  for (const fs::path& p : {program / "../share/drubble/demo", program / "../../demo", fs::path("demo"), fs::path(DRUBBLE_DEMO_DIR)})
+  for (const fs::path& p : {program / "../share/drubble/demo", program / "../../demo", fs::path("demo"),
+                            fs::path(DRUBBLE_DEMO_DIR)})
     if (fs::is_directory(p, ignored)) return fs::relative(p, ignored).empty() ? p : fs::relative(p, ignored);
-  throw Error(ErrorKind::Input, "the demos are not here: run from the folder that holds demo/, or install Drubble");
+  throw Error(ErrorKind::Input,
+              "the demos are not here: run from the folder that holds demo/, or install Drubble");
 }
 
 std::set<std::string> demoNames(const fs::path& folder) {
@@ -32,7 +34,8 @@ std::set<std::string> demoNames(const fs::path& folder) {
   return names;
 }
 
-int step(const char* command, int (*run)(const std::vector<std::string>&), const std::vector<std::string>& arguments) {
+int step(const char* command, int (*run)(const std::vector<std::string>&),
+         const std::vector<std::string>& arguments) {
   std::string line = fmt::format("drubble {}", command);
   for (const std::string& a : arguments) line += " " + a;
   std::cout << "\n$ " << line << std::endl;
@@ -43,21 +46,26 @@ int step(const char* command, int (*run)(const std::vector<std::string>&), const
 
 int demoCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
-  options.add_options()("name", po::value<std::string>(), "which")("output,o", po::value<std::string>()->default_value("out"), "the folder for cache and pictures")(
+  options.add_options()("name", po::value<std::string>(), "which")(
+      "output,o", po::value<std::string>()->default_value("out"), "the folder for cache and pictures")(
       "frames", po::value<std::string>(), "first and last frame instead of the demo's: 1-48");
-  const Parsed p = parse(arguments, "demo [NAME] [options]",
-                         "Without a name: lists the demos. With one: checks, runs, reports and draws it, showing each command.", options, "name", 1);
+  const Parsed p = parse(
+      arguments, "demo [NAME] [options]",
+      "Without a name: lists the demos. With one: checks, runs, reports and draws it, showing each command.",
+      options, "name", 1);
   if (p.help) return kDone;
   const fs::path folder = demoFolder();
   const std::set<std::string> names = demoNames(folder);
   if (!p.has("name")) {
-    for (const std::string& n : names) std::cout << fmt::format("{:<12} {}\n", n, files::readSetup((folder / (n + ".toml")).string()).title);
+    for (const std::string& n : names)
+      std::cout << fmt::format("{:<12} {}\n", n, files::readSetup((folder / (n + ".toml")).string()).title);
     return kDone;
   }
   const std::string name = p.as<std::string>("name"), out = p.as<std::string>("output");
   if (!names.contains(name)) {
     const std::string near = files::nearest(name, names);
-    throw Error(ErrorKind::Usage, fmt::format("there is no demo '{}'{}; drubble demo lists them", name, near.empty() ? "" : "; did you mean '" + near + "'?"));
+    throw Error(ErrorKind::Usage, fmt::format("there is no demo '{}'{}; drubble demo lists them", name,
+                                              near.empty() ? "" : "; did you mean '" + near + "'?"));
   }
   const std::string setup = (folder / (name + ".toml")).string(), cache = out + "/" + name + ".drub";
   if (const int code = step("check", checkCommand, {setup, "--list"}); code != kDone) return code;
@@ -69,7 +77,8 @@ int demoCommand(const std::vector<std::string>& arguments) {
   for (const files::CameraSetup& c : files::readSetup(setup).cameras)
     if (c.name == "shot") still.insert(still.end(), {"--camera", "shot"});
   if (const int code = step("draw", drawCommand, still); code != kDone) return code;
-  return step("draw", drawCommand, {cache, "--sheet", "9", "--colour", "speed", "-o", out + "/" + name + "_sheet.png"});
+  return step("draw", drawCommand,
+              {cache, "--sheet", "9", "--colour", "speed", "-o", out + "/" + name + "_sheet.png"});
 }
 
 }  // namespace drubble::cli

@@ -32,7 +32,8 @@ int wholeNumber(std::string_view text, const std::string& option) {
 std::vector<int> frameList(const std::string& text, const std::string& option, int every) {
   std::vector<int> out;
   if (const std::size_t dash = text.find('-', 1); dash != std::string::npos) {
-    const int first = wholeNumber(std::string_view(text).substr(0, dash), option), last = wholeNumber(std::string_view(text).substr(dash + 1), option);
+    const int first = wholeNumber(std::string_view(text).substr(0, dash), option),
+              last = wholeNumber(std::string_view(text).substr(dash + 1), option);
     for (int f = first; f <= last; f += every) out.push_back(f);
   } else {
     for (std::size_t at = 0; at <= text.size();) {
@@ -65,7 +66,8 @@ class Source {
   const std::vector<int>& frames() const { return frames_; }
   Moment moment(int frame) {
     if (!std::binary_search(frames_.begin(), frames_.end(), frame))
-      throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame, frames_.front(), frames_.back()));
+      throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame,
+                                                frames_.front(), frames_.back()));
     return cache_ ? momentOf(*cache_, frame) : momentOf(*built_);
   }
   std::string stem() const { return std::filesystem::path(path_).stem().string(); }
@@ -81,9 +83,9 @@ class Source {
 
 struct Job {
   Look look;
-  std::string camera;     // empty: the automatic one
+  std::string camera;  // empty: the automatic one
   bool by_speed = false;
-  double top_speed = 0;   // m/s; 0: from the frames drawn
+  double top_speed = 0;  // m/s; 0: from the frames drawn
   bool labels = true;
 };
 
@@ -96,8 +98,9 @@ Camera cameraFor(const Source& source, const Job& job, const std::vector<Moment>
     names.insert(c.name);
   }
   const std::string near = files::nearest(job.camera, names);
-  throw Error(ErrorKind::Usage, fmt::format("there is no camera '{}'{}; without --camera the view frames the action", job.camera,
-                                            near.empty() ? "" : "; did you mean '" + near + "'?"));
+  throw Error(ErrorKind::Usage,
+              fmt::format("there is no camera '{}'{}; without --camera the view frames the action",
+                          job.camera, near.empty() ? "" : "; did you mean '" + near + "'?"));
 }
 
 PieceColours coloursFor(const Stage& s, const Moment& m, const Job& job) {
@@ -110,8 +113,10 @@ PieceColours coloursFor(const Stage& s, const Moment& m, const Job& job) {
 
 class Drawing {
  public:
-  Drawing(Source& source, Job job, const std::vector<int>& frames) : source_(source), job_(job), renderer_(source.stage()) {
-    // The camera and the scale are the same for all frames of one call: a dozen of them tell what is to be seen.
+  Drawing(Source& source, Job job, const std::vector<int>& frames)
+      : source_(source), job_(job), renderer_(source.stage()) {
+    // The camera and the scale are the same for all frames of one call: a dozen of them tell what is to be
+    // seen.
     std::vector<Moment> some;
     const std::size_t step = std::max<std::size_t>(1, frames.size() / 12);
     for (std::size_t i = 0; i < frames.size(); i += step) some.push_back(source.moment(frames[i]));
@@ -151,7 +156,8 @@ std::vector<int> sheetFrames(const std::string& text, const std::vector<int>& th
   if (wanted < 1) throw Error(ErrorKind::Usage, "--sheet needs at least one frame");
   const std::size_t n = std::min<std::size_t>(static_cast<std::size_t>(wanted), there.size());
   std::vector<int> out;
-  for (std::size_t i = 0; i < n; ++i) out.push_back(there[n == 1 ? there.size() - 1 : i * (there.size() - 1) / (n - 1)]);
+  for (std::size_t i = 0; i < n; ++i)
+    out.push_back(there[n == 1 ? there.size() - 1 : i * (there.size() - 1) / (n - 1)]);
   return out;
 }
 
@@ -173,13 +179,16 @@ std::string drawSheet(Source& source, Job job, const std::vector<int>& frames, s
   return path;
 }
 
-std::vector<std::string> drawFrames(Source& source, const Job& job, const std::vector<int>& frames, const std::string& path) {
+std::vector<std::string> drawFrames(Source& source, const Job& job, const std::vector<int>& frames,
+                                    const std::string& path) {
   Drawing drawing(source, job, frames);
   std::vector<std::string> written;
   const bool many = frames.size() > 1;
   for (const int f : frames) {
     if (stopAsked()) break;
-    std::string to = path.empty() ? (many ? fmt::format("out/{}_frames", source.stem()) : fmt::format("out/{}_{:04}.png", source.stem(), f)) : path;
+    std::string to = path.empty() ? (many ? fmt::format("out/{}_frames", source.stem())
+                                          : fmt::format("out/{}_{:04}.png", source.stem(), f))
+                                  : path;
     if (many) to = fmt::format("{}/{:04}.png", to, f);
     writePng(to, drawing.frame(f, true));
     written.push_back(to);
@@ -189,9 +198,12 @@ std::vector<std::string> drawFrames(Source& source, const Job& job, const std::v
 
 std::pair<int, int> sizeOf(const std::string& text) {
   const std::size_t cross = text.find('x');
-  if (cross == std::string::npos) throw Error(ErrorKind::Usage, fmt::format("--size '{}' is not WIDTHxHEIGHT, like 1280x800", text));
-  const int w = wholeNumber(std::string_view(text).substr(0, cross), "size"), h = wholeNumber(std::string_view(text).substr(cross + 1), "size");
-  if (w < 64 || h < 64 || w > 16384 || h > 16384) throw Error(ErrorKind::Usage, "--size must lie between 64x64 and 16384x16384");
+  if (cross == std::string::npos)
+    throw Error(ErrorKind::Usage, fmt::format("--size '{}' is not WIDTHxHEIGHT, like 1280x800", text));
+  const int w = wholeNumber(std::string_view(text).substr(0, cross), "size"),
+            h = wholeNumber(std::string_view(text).substr(cross + 1), "size");
+  if (w < 64 || h < 64 || w > 16384 || h > 16384)
+    throw Error(ErrorKind::Usage, "--size must lie between 64x64 and 16384x16384");
   return {w, h};
 }
 
@@ -199,20 +211,29 @@ std::pair<int, int> sizeOf(const std::string& text) {
 
 int drawCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
-  options.add_options()("source", po::value<std::string>()->required(), "a cache, or a setup (drawn as it starts)")(
-      "output,o", po::value<std::string>()->default_value(""), "the picture, or the folder for several (default: in out/)")(
-      "frame", po::value<int>(), "which frame (default: the last)")("frames", po::value<std::string>(), "several: 1-96 or 1,24,48")(
+  options.add_options()("source", po::value<std::string>()->required(),
+                        "a cache, or a setup (drawn as it starts)")(
+      "output,o", po::value<std::string>()->default_value(""),
+      "the picture, or the folder for several (default: in out/)")(
+      "frame", po::value<int>(), "which frame (default: the last)")("frames", po::value<std::string>(),
+                                                                    "several: 1-96 or 1,24,48")(
       "every", po::value<int>()->default_value(1), "with --frames 1-96: only every n-th")(
-      "sheet", po::value<std::string>(), "one picture of many frames: how many (spread evenly), or which: 1,24,48")(
-      "camera", po::value<std::string>()->default_value(""), "a camera of the setup (default: frames the action)")(
+      "sheet", po::value<std::string>(),
+      "one picture of many frames: how many (spread evenly), or which: 1,24,48")(
+      "camera", po::value<std::string>()->default_value(""),
+      "a camera of the setup (default: frames the action)")(
       "colour", po::value<std::string>()->default_value("prototype"), "prototype or speed")(
-      "top-speed", po::value<double>()->default_value(0), "the speed of the brightest colour, in the setup's units a second")(
+      "top-speed", po::value<double>()->default_value(0),
+      "the speed of the brightest colour, in the setup's units a second")(
       "quick", po::bool_switch(), "flat shading, for many frames or a run that still grows")(
       "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
       "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
-      "plain", po::bool_switch(), "no caption and no legend")("json", po::bool_switch(), "what was written, as JSON on stdout");
-  const Parsed p = parse(arguments, "draw CACHE|SETUP [options]",
-                         "Draws stills and sheets. A cache may still be growing; a setup is drawn as it starts, before any run.", options, "source", 1);
+      "plain", po::bool_switch(), "no caption and no legend")("json", po::bool_switch(),
+                                                              "what was written, as JSON on stdout");
+  const Parsed p = parse(
+      arguments, "draw CACHE|SETUP [options]",
+      "Draws stills and sheets. A cache may still be growing; a setup is drawn as it starts, before any run.",
+      options, "source", 1);
   if (p.help) return kDone;
   Job job;
   std::tie(job.look.width, job.look.height) = sizeOf(p.as<std::string>("size"));
@@ -221,18 +242,21 @@ int drawCommand(const std::vector<std::string>& arguments) {
   job.camera = p.as<std::string>("camera");
   job.labels = !p.as<bool>("plain");
   const std::string colour = p.as<std::string>("colour");
-  if (colour != "prototype" && colour != "speed") throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype or speed", colour));
+  if (colour != "prototype" && colour != "speed")
+    throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype or speed", colour));
   job.by_speed = colour == "speed";
   Source source(p.as<std::string>("source"));
   job.top_speed = p.as<double>("top-speed") * source.stage().unit;
   catchStopSignals();
   std::vector<std::string> written;
   if (p.has("sheet")) {
-    written = {drawSheet(source, job, sheetFrames(p.as<std::string>("sheet"), source.frames()), p.as<std::string>("output"))};
+    written = {drawSheet(source, job, sheetFrames(p.as<std::string>("sheet"), source.frames()),
+                         p.as<std::string>("output"))};
   } else {
     std::vector<int> frames{source.frames().back()};
     if (p.has("frame")) frames = {p.as<int>("frame")};
-    if (p.has("frames")) frames = frameList(p.as<std::string>("frames"), "frames", std::max(1, p.as<int>("every")));
+    if (p.has("frames"))
+      frames = frameList(p.as<std::string>("frames"), "frames", std::max(1, p.as<int>("every")));
     written = drawFrames(source, job, frames, p.as<std::string>("output"));
   }
   if (p.as<bool>("json"))
@@ -240,7 +264,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
   else if (written.size() == 1)
     std::cout << "wrote " << written[0] << "\n";
   else
-    std::cout << fmt::format("wrote {} pictures to {}\n", written.size(), written.empty() ? "" : std::filesystem::path(written[0]).parent_path().string());
+    std::cout << fmt::format("wrote {} pictures to {}\n", written.size(),
+                             written.empty() ? "" : std::filesystem::path(written[0]).parent_path().string());
   return stopAsked() ? kStopped : kDone;
 }
 

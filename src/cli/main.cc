@@ -16,11 +16,15 @@ namespace {
 int exitCodeOf(ErrorKind kind) {
   switch (kind) {
     case ErrorKind::Usage:
-    case ErrorKind::Input: return kBadInput;
-    case ErrorKind::Output: return kBadInput;
+    case ErrorKind::Input:
+      return kBadInput;
+    case ErrorKind::Output:
+      return kBadInput;
     case ErrorKind::Diverged:
-    case ErrorKind::Cancelled: return kStopped;
-    case ErrorKind::Internal: return kFault;
+    case ErrorKind::Cancelled:
+      return kStopped;
+    case ErrorKind::Internal:
+      return kFault;
   }
   return kFault;
 }
@@ -42,11 +46,13 @@ void print(const Problem& p) {
 }
 
 void printHelp() {
-  std::cout << "Drubble simulates how rigid things break, pour, pile up and settle, and caches the motion for shots.\n\n"
+  std::cout << "Drubble simulates how rigid things break, pour, pile up and settle, and caches the motion "
+               "for shots.\n\n"
                "usage: drubble COMMAND …\n\n";
   for (const Command& c : kCommands) std::cout << fmt::format("  {:<8} {}\n", c.name, c.help);
   std::cout << "\n  drubble COMMAND --help tells a command's options; drubble --version the version.\n"
-               "\nExit codes: 0 done; 1 the answer is \"no\"; 2 bad usage or input; 3 stopped early, what is written is whole;\n"
+               "\nExit codes: 0 done; 1 the answer is \"no\"; 2 bad usage or input; 3 stopped early, what is "
+               "written is whole;\n"
                "4 an internal fault.\n";
 }
 

@@ -23,10 +23,22 @@ json perFrame(const Measures& m, double unit) {
   json out = json::array();
   for (std::size_t i = 0; i < m.frames.size(); ++i) {
     const files::CachedFrame& f = m.frames[i];
-    out.push_back({{"frame", f.frame}, {"motion_digest", f.digest}, {"awake", f.awake}, {"asleep", f.asleep}, {"contacts", f.contacts},
-                   {"substeps", f.substeps}, {"iterations", f.iterations}, {"kinetic", f.kinetic}, {"potential", f.potential},
-                   {"fastest", m.fastest[i] / unit}, {"fastest_piece", m.fastest_of[i]},
-                   {"penetration", {{"worst", f.depth_worst / unit}, {"p99", f.depth_p99 / unit}, {"worst_share", f.share_worst}, {"p99_share", f.share_p99}}},
+    out.push_back({{"frame", f.frame},
+                   {"motion_digest", f.digest},
+                   {"awake", f.awake},
+                   {"asleep", f.asleep},
+                   {"contacts", f.contacts},
+                   {"substeps", f.substeps},
+                   {"iterations", f.iterations},
+                   {"kinetic", f.kinetic},
+                   {"potential", f.potential},
+                   {"fastest", m.fastest[i] / unit},
+                   {"fastest_piece", m.fastest_of[i]},
+                   {"penetration",
+                    {{"worst", f.depth_worst / unit},
+                     {"p99", f.depth_p99 / unit},
+                     {"worst_share", f.share_worst},
+                     {"p99_share", f.share_p99}}},
                    {"seconds", f.solve_seconds + f.measure_seconds + f.store_seconds}});
   }
   return out;
@@ -46,17 +58,35 @@ json toJson(const CacheReader& cache, const Measures& m) {
   json pair = nullptr, end_pair = nullptr;
   if (!m.deepest_a.empty()) pair = {m.deepest_a, m.deepest_b};
   if (!m.end_a.empty()) end_pair = {m.end_a, m.end_b};
-  out["penetration"] = {{"worst", m.depth_worst / unit}, {"p99", m.depth_p99 / unit}, {"worst_share", m.share_worst}, {"p99_share", m.share_p99},
-                        {"pair", pair}, {"frame", m.deepest_frame},
-                        {"at_end", {{"worst", m.end_depth_worst / unit}, {"worst_share", m.end_share_worst}, {"p99_share", m.end_share_p99}, {"pair", end_pair}}}};
-  out["jitter"] = {{"median", m.jitter_median}, {"p99", m.jitter_p99}, {"worst", m.jitter_worst}, {"piece", m.jitter_piece.empty() ? json() : json(m.jitter_piece)}};
+  out["penetration"] = {{"worst", m.depth_worst / unit},
+                        {"p99", m.depth_p99 / unit},
+                        {"worst_share", m.share_worst},
+                        {"p99_share", m.share_p99},
+                        {"pair", pair},
+                        {"frame", m.deepest_frame},
+                        {"at_end",
+                         {{"worst", m.end_depth_worst / unit},
+                          {"worst_share", m.end_share_worst},
+                          {"p99_share", m.end_share_p99},
+                          {"pair", end_pair}}}};
+  out["jitter"] = {{"median", m.jitter_median},
+                   {"p99", m.jitter_p99},
+                   {"worst", m.jitter_worst},
+                   {"piece", m.jitter_piece.empty() ? json() : json(m.jitter_piece)}};
   out["rest_frame"] = m.rest_frame ? json(*m.rest_frame) : json();
   out["asleep"] = m.asleep;
   out["strays"] = m.strays;
   out["drift"] = m.drift;
   json hit = nullptr;
-  if (m.first_hit) hit = {{"frame", m.first_hit->frame}, {"pair", {m.first_hit->a, m.first_hit->b}}, {"place", listOf(m.first_hit->place / unit)}, {"speed", m.first_hit->speed / unit}};
-  out["outcome"] = {{"first_hit", hit}, {"hits", m.hits}, {"share_moved", m.share_moved}, {"share_toppled", m.share_toppled}};
+  if (m.first_hit)
+    hit = {{"frame", m.first_hit->frame},
+           {"pair", {m.first_hit->a, m.first_hit->b}},
+           {"place", listOf(m.first_hit->place / unit)},
+           {"speed", m.first_hit->speed / unit}};
+  out["outcome"] = {{"first_hit", hit},
+                    {"hits", m.hits},
+                    {"share_moved", m.share_moved},
+                    {"share_toppled", m.share_toppled}};
   out["notes"] = m.notes;
   out["per_frame"] = perFrame(m, unit);
   return out;
@@ -74,11 +104,17 @@ json posesJson(CacheReader& cache, int frame) {
   for (std::size_t i = 0; i < states.size(); ++i) {
     const files::PieceState& s = states[i];
     const Pose pose = s.pose();
-    const Vec3 v = vec3(static_cast<double>(s.velocity[0]), static_cast<double>(s.velocity[1]), static_cast<double>(s.velocity[2]));
-    const Vec3 w = vec3(static_cast<double>(s.spin[0]), static_cast<double>(s.spin[1]), static_cast<double>(s.spin[2]));
-    poses.push_back({{"name", cache.pieces()[i].name}, {"position", listOf(pose.toWorld(cache.prototypeOf(i).origin) / unit)},
-                     {"centre", listOf(pose.position / unit)}, {"turn", {pose.turn.w(), pose.turn.x(), pose.turn.y(), pose.turn.z()}},
-                     {"velocity", listOf(v / unit)}, {"spin", listOf(w * degree)}, {"state", stateWord(s.flags)}});
+    const Vec3 v = vec3(static_cast<double>(s.velocity[0]), static_cast<double>(s.velocity[1]),
+                        static_cast<double>(s.velocity[2]));
+    const Vec3 w =
+        vec3(static_cast<double>(s.spin[0]), static_cast<double>(s.spin[1]), static_cast<double>(s.spin[2]));
+    poses.push_back({{"name", cache.pieces()[i].name},
+                     {"position", listOf(pose.toWorld(cache.prototypeOf(i).origin) / unit)},
+                     {"centre", listOf(pose.position / unit)},
+                     {"turn", {pose.turn.w(), pose.turn.x(), pose.turn.y(), pose.turn.z()}},
+                     {"velocity", listOf(v / unit)},
+                     {"spin", listOf(w * degree)},
+                     {"state", stateWord(s.flags)}});
   }
   return {{"frame", frame}, {"units", cache.info().units}, {"poses", poses}};
 }
@@ -87,8 +123,10 @@ void printPoses(const json& j) {
   std::cout << fmt::format("{:<24} {:>30} {:>36}  {}\n", "piece", "position", "turn (w x y z)", "state");
   for (const json& p : j["poses"]) {
     const auto &x = p["position"], &q = p["turn"];
-    std::cout << fmt::format("{:<24} {:>10.4f}{:>10.4f}{:>10.4f} {:>9.4f}{:>9.4f}{:>9.4f}{:>9.4f}  {}\n", p["name"].get<std::string>(), x[0].get<double>(),
-                             x[1].get<double>(), x[2].get<double>(), q[0].get<double>(), q[1].get<double>(), q[2].get<double>(), q[3].get<double>(), p["state"].get<std::string>());
+    std::cout << fmt::format("{:<24} {:>10.4f}{:>10.4f}{:>10.4f} {:>9.4f}{:>9.4f}{:>9.4f}{:>9.4f}  {}\n",
+                             p["name"].get<std::string>(), x[0].get<double>(), x[1].get<double>(),
+                             x[2].get<double>(), q[0].get<double>(), q[1].get<double>(), q[2].get<double>(),
+                             q[3].get<double>(), p["state"].get<std::string>());
   }
 }
 
@@ -102,24 +140,32 @@ std::string spark(const Measures& m) {
   for (std::size_t c = 0; c < width; ++c) {
     const files::CachedFrame& f = m.frames[c * (m.frames.size() - 1) / std::max<std::size_t>(1, width - 1)];
     const double share = m.dynamic > 0 ? static_cast<double>(f.awake) / static_cast<double>(m.dynamic) : 0;
-    out += kBars[static_cast<std::size_t>(share * 8 + (share > 0 ? 0.999 : 0)) > 8 ? 8 : static_cast<std::size_t>(share * 8 + (share > 0 ? 0.999 : 0))];
+    out += kBars[static_cast<std::size_t>(share * 8 + (share > 0 ? 0.999 : 0)) > 8
+                     ? 8
+                     : static_cast<std::size_t>(share * 8 + (share > 0 ? 0.999 : 0))];
   }
   return out;
 }
 
 void printRest(const Measures& m) {
-  std::cout << "rest         " << (m.rest_frame ? fmt::format("from frame {} on", *m.rest_frame) : "something still moves at the end")
+  std::cout << "rest         "
+            << (m.rest_frame ? fmt::format("from frame {} on", *m.rest_frame)
+                             : "something still moves at the end")
             << fmt::format("; {} of {} asleep at the end", m.asleep, m.dynamic) << "\n";
   if (!m.rest_frame && !m.fastest.empty())
-    std::cout << fmt::format("             fastest at the end: {}; try more frames, or more friction or damping\n", m.fastest_of.back());
+    std::cout << fmt::format(
+        "             fastest at the end: {}; try more frames, or more friction or damping\n",
+        m.fastest_of.back());
   std::cout << fmt::format("awake        |{}| frames {} to {}\n", spark(m), m.first_frame, m.last_frame);
-  std::cout << fmt::format("jitter       median {}, p99 {}, worst {}{} of size, last half second\n", percent(m.jitter_median), percent(m.jitter_p99),
-                           percent(m.jitter_worst), m.jitter_piece.empty() ? "" : " (" + m.jitter_piece + ")");
+  std::cout << fmt::format("jitter       median {}, p99 {}, worst {}{} of size, last half second\n",
+                           percent(m.jitter_median), percent(m.jitter_p99), percent(m.jitter_worst),
+                           m.jitter_piece.empty() ? "" : " (" + m.jitter_piece + ")");
 }
 
 void printStrays(const Measures& m) {
   if (m.strays.empty()) return void(std::cout << "strays       none\n");
-  std::cout << fmt::format("strays       {} ({}):", m.strays.size(), percent(static_cast<double>(m.strays.size()) / static_cast<double>(m.dynamic)));
+  std::cout << fmt::format("strays       {} ({}):", m.strays.size(),
+                           percent(static_cast<double>(m.strays.size()) / static_cast<double>(m.dynamic)));
   for (std::size_t i = 0; i < m.strays.size() && i < 12; ++i) std::cout << " " << m.strays[i];
   std::cout << (m.strays.size() > 12 ? " …" : "") << "\n";
 }
@@ -134,29 +180,40 @@ void printTimes(const Measures& m) {
     most = std::max(most, f.substeps);
     if (f.solve_seconds > worst) worst = f.solve_seconds, worst_frame = f.frame;
   }
-  std::cout << fmt::format("time         {:.2f} s for {:.2f} s of motion: solving {:.2f}, measuring {:.2f}, storing {:.2f}; slowest frame {} ({:.0f} ms)\n", m.seconds,
-                           m.simulated_seconds, solve, measure, store, worst_frame, 1000 * worst);
+  std::cout << fmt::format(
+      "time         {:.2f} s for {:.2f} s of motion: solving {:.2f}, measuring {:.2f}, storing {:.2f}; "
+      "slowest frame {} ({:.0f} ms)\n",
+      m.seconds, m.simulated_seconds, solve, measure, store, worst_frame, 1000 * worst);
   std::cout << fmt::format("substeps     at most {} a frame\n", most);
 }
 
 void printText(const CacheReader& cache, const Measures& m) {
   const double unit = cache.info().unit;
   const std::string& u = cache.info().units;
-  std::cout << fmt::format("{}{}{}\n", cache.path(), cache.info().title.empty() ? "" : ": ", cache.info().title);
-  std::cout << fmt::format("pieces       {} ({} dynamic), frames {} to {}, {}\n", m.pieces, m.dynamic, m.first_frame, m.last_frame, m.state);
+  std::cout << fmt::format("{}{}{}\n", cache.path(), cache.info().title.empty() ? "" : ": ",
+                           cache.info().title);
+  std::cout << fmt::format("pieces       {} ({} dynamic), frames {} to {}, {}\n", m.pieces, m.dynamic,
+                           m.first_frame, m.last_frame, m.state);
   std::cout << fmt::format("motion       {}\n", m.motion_digest);
-  std::cout << fmt::format("penetration  worst {:.4g} {} ({} of size{}), p99 {}\n", m.depth_worst / unit, u, percent(m.share_worst),
-                           m.deepest_a.empty() ? "" : fmt::format(": {} in {}, frame {}", m.deepest_a, m.deepest_b, m.deepest_frame), percent(m.share_p99));
+  std::cout << fmt::format(
+      "penetration  worst {:.4g} {} ({} of size{}), p99 {}\n", m.depth_worst / unit, u,
+      percent(m.share_worst),
+      m.deepest_a.empty() ? ""
+                          : fmt::format(": {} in {}, frame {}", m.deepest_a, m.deepest_b, m.deepest_frame),
+      percent(m.share_p99));
   std::cout << fmt::format("  at the end worst {} of size{}, p99 {}\n", percent(m.end_share_worst),
-                           m.end_a.empty() ? "" : fmt::format(": {} in {}", m.end_a, m.end_b), percent(m.end_share_p99));
+                           m.end_a.empty() ? "" : fmt::format(": {} in {}", m.end_a, m.end_b),
+                           percent(m.end_share_p99));
   printRest(m);
   printStrays(m);
   std::cout << fmt::format("drift        {} of the energy in play gained from nothing\n", percent(m.drift));
   if (m.first_hit)
-    std::cout << fmt::format("first hit    frame {}: {} and {} at {:.3g} {}/s, at [{:.3f}, {:.3f}, {:.3f}]; {} hits in all\n", m.first_hit->frame, m.first_hit->a,
-                             m.first_hit->b, m.first_hit->speed / unit, u, m.first_hit->place.x() / unit, m.first_hit->place.y() / unit,
-                             m.first_hit->place.z() / unit, m.hits);
-  std::cout << fmt::format("moved        {} by more than half their size, {} toppled\n", percent(m.share_moved), percent(m.share_toppled));
+    std::cout << fmt::format(
+        "first hit    frame {}: {} and {} at {:.3g} {}/s, at [{:.3f}, {:.3f}, {:.3f}]; {} hits in all\n",
+        m.first_hit->frame, m.first_hit->a, m.first_hit->b, m.first_hit->speed / unit, u,
+        m.first_hit->place.x() / unit, m.first_hit->place.y() / unit, m.first_hit->place.z() / unit, m.hits);
+  std::cout << fmt::format("moved        {} by more than half their size, {} toppled\n",
+                           percent(m.share_moved), percent(m.share_toppled));
   printTimes(m);
   for (const std::string& n : m.notes) std::cout << "note         " << n << "\n";
 }
@@ -165,14 +222,18 @@ void printText(const CacheReader& cache, const Measures& m) {
 
 int reportCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
-  options.add_options()("cache", po::value<std::string>()->required(), "the cache")("json", po::bool_switch(), "as JSON on stdout")(
-      "frame", po::value<int>(), "with --poses: which frame")("poses", po::bool_switch(), "where each piece is at --frame");
-  const Parsed p = parse(arguments, "report CACHE [options]", "Says what a cache holds: how deep pieces overlap, whether they are at rest, what strayed, what it cost.",
+  options.add_options()("cache", po::value<std::string>()->required(), "the cache")(
+      "json", po::bool_switch(), "as JSON on stdout")("frame", po::value<int>(), "with --poses: which frame")(
+      "poses", po::bool_switch(), "where each piece is at --frame");
+  const Parsed p = parse(arguments, "report CACHE [options]",
+                         "Says what a cache holds: how deep pieces overlap, whether they are at rest, what "
+                         "strayed, what it cost.",
                          options, "cache", 1);
   if (p.help) return kDone;
   CacheReader cache(p.as<std::string>("cache"));
   if (p.as<bool>("poses") || p.has("frame")) {
-    if (!p.as<bool>("poses") || !p.has("frame")) throw Error(ErrorKind::Usage, "--frame and --poses go together; try drubble report --help");
+    if (!p.as<bool>("poses") || !p.has("frame"))
+      throw Error(ErrorKind::Usage, "--frame and --poses go together; try drubble report --help");
     const json j = posesJson(cache, p.as<int>("frame"));
     if (p.as<bool>("json"))
       std::cout << j.dump(1) << "\n";

@@ -29,8 +29,9 @@ void ProgressLine::tell(const files::RunProgress& p) {
   const double wait = terminal_ ? 0.1 : 3;
   if (!last && p.seconds - told_ < wait) return;
   told_ = p.seconds;
-  const std::string text = fmt::format("frame {}/{}  {} awake, {} contacts, {} substeps  {} so far, {} left", p.frame, p.last_frame, p.awake,
-                                       p.contacts, p.substeps, clockText(p.seconds), clockText(p.seconds_left));
+  const std::string text = fmt::format("frame {}/{}  {} awake, {} contacts, {} substeps  {} so far, {} left",
+                                       p.frame, p.last_frame, p.awake, p.contacts, p.substeps,
+                                       clockText(p.seconds), clockText(p.seconds_left));
   if (terminal_)
     std::cerr << "\r\x1b[K" << text << (last ? "\n" : "") << std::flush;
   else
@@ -47,7 +48,8 @@ void ProgressLine::close() {
   open_ = false;
 }
 
-int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides, bool force, bool json) {
+int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides,
+             bool force, bool json) {
   const files::Setup setup = files::readSetup(path, overrides);
   files::RunOptions options;
   options.cache_path = out.empty() ? "out/" + std::filesystem::path(path).stem().string() + ".drub" : out;
@@ -63,12 +65,13 @@ int runSetup(const std::string& path, const std::string& out, const std::vector<
   if (done.stopped)
     std::cerr << fmt::format("stopped at frame {}: all frames up to there are kept\n", done.last_frame);
   if (json) {
-    nlohmann::json j = {{"cache", options.cache_path}, {"last_frame", done.last_frame}, {"stopped", done.stopped},
-                        {"seconds", done.seconds}, {"motion_digest", done.digest}, {"notes", done.notes}};
+    nlohmann::json j = {{"cache", options.cache_path},  {"last_frame", done.last_frame},
+                        {"stopped", done.stopped},      {"seconds", done.seconds},
+                        {"motion_digest", done.digest}, {"notes", done.notes}};
     std::cout << j.dump(2) << "\n";
   } else {
-    std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path, setup.first_frame, done.last_frame,
-                             done.seconds, done.digest);
+    std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path,
+                             setup.first_frame, done.last_frame, done.seconds, done.digest);
   }
   return done.stopped ? kStopped : kDone;
 }
@@ -76,14 +79,17 @@ int runSetup(const std::string& path, const std::string& out, const std::vector<
 int runCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
   options.add_options()("setup", po::value<std::string>()->required(), "the setup file")(
-      "output,o", po::value<std::string>()->default_value(""), "where the cache goes (default: out/NAME.drub)")(
-      "force", po::bool_switch(), "replace a cache that is there already")(
+      "output,o", po::value<std::string>()->default_value(""),
+      "where the cache goes (default: out/NAME.drub)")("force", po::bool_switch(),
+                                                       "replace a cache that is there already")(
       "frames", po::value<std::string>(), "first and last frame instead of the setup's: 1-48")(
       "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
       "change a key of the setup, as often as needed: solver.substeps=8, 'body.*.density*=0.5'")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
-  const Parsed p = parse(arguments, "run SETUP [options]", "Simulates a setup and writes its motion to a cache. Ctrl-C stops at the last whole frame.",
-                         options, "setup", 1);
+  const Parsed p =
+      parse(arguments, "run SETUP [options]",
+            "Simulates a setup and writes its motion to a cache. Ctrl-C stops at the last whole frame.",
+            options, "setup", 1);
   if (p.help) return kDone;
   std::vector<std::string> overrides;
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
@@ -94,7 +100,8 @@ int runCommand(const std::vector<std::string>& arguments) {
       throw Error(ErrorKind::Usage, fmt::format("--frames '{}' is not FIRST-LAST, like 1-48", range));
     overrides.push_back(fmt::format("frames=[{},{}]", range.substr(0, dash), range.substr(dash + 1)));
   }
-  return runSetup(p.as<std::string>("setup"), p.as<std::string>("output"), overrides, p.as<bool>("force"), p.as<bool>("json"));
+  return runSetup(p.as<std::string>("setup"), p.as<std::string>("output"), overrides, p.as<bool>("force"),
+                  p.as<bool>("json"));
 }
 
 }  // namespace drubble::cli

@@ -35,7 +35,8 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
     if (!stage.pieces[i].dynamic || !stage.meshes[stage.pieces[i].mesh].show) continue;
     size = std::max(size, stage.meshes[stage.pieces[i].mesh].mesh.bounds().size().norm());
     for (const Moment& m : moments)
-      for (std::size_t k = 0; k < 3; ++k) along[k].push_back(m.poses[i].position[static_cast<Eigen::Index>(k)]);
+      for (std::size_t k = 0; k < 3; ++k)
+        along[k].push_back(m.poses[i].position[static_cast<Eigen::Index>(k)]);
   }
   Box action;
   if (!along[0].empty()) {
@@ -68,11 +69,14 @@ Camera framing(const Stage& stage, const std::vector<Moment>& moments, double as
   const auto fits = [&](double distance) {
     const Camera c = lookingFrom(box.centre() + distance * from, box.centre(), stage.up, lens);
     for (int i = 0; i < 8; ++i) {
-      const Vec3 corner = vec3((i & 1) ? box.high.x() : box.low.x(), (i & 2) ? box.high.y() : box.low.y(), (i & 4) ? box.high.z() : box.low.z());
+      const Vec3 corner = vec3((i & 1) ? box.high.x() : box.low.x(), (i & 2) ? box.high.y() : box.low.y(),
+                               (i & 4) ? box.high.z() : box.low.z());
       const Vec3 d = corner - c.at;
       const double depth = d.dot(c.forward);
       if (depth <= 0) return false;
-      if (absolute(d.dot(c.right)) > 0.9 * c.tangent * depth || absolute(d.dot(c.up)) > 0.84 * c.tangent * depth / aspect) return false;
+      if (absolute(d.dot(c.right)) > 0.9 * c.tangent * depth ||
+          absolute(d.dot(c.up)) > 0.84 * c.tangent * depth / aspect)
+        return false;
     }
     return true;
   };

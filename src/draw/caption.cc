@@ -37,7 +37,8 @@ void addSpeedLegend(Image& image, const Stage& stage, double top_speed) {
   fillBox(image, x, y, width, 58 * s, kInk, 0.72);
   const int steps = std::max(2, static_cast<int>(bar));
   for (int i = 0; i < steps; ++i)
-    fillBox(image, x + 16 * s + bar * i / steps, y + 27 * s, bar / steps + 0.5, 11 * s, rampColour(static_cast<double>(i) / (steps - 1)), 1);
+    fillBox(image, x + 16 * s + bar * i / steps, y + 27 * s, bar / steps + 0.5, 11 * s,
+            rampColour(static_cast<double>(i) / (steps - 1)), 1);
   const TextStyle style{13 * s, kPaper, false};
   drawText(image, x + 16 * s, y + 19 * s, fmt::format("speed, {}/s", stage.units), style);
   for (const double share : {0.0, 0.5, 1.0}) {
@@ -53,7 +54,8 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
   std::vector<std::pair<const StageMesh*, std::string>> entries;
   double width = 0;
   for (std::uint32_t m = 0; m < stage.meshes.size(); ++m) {
-    const auto n = std::count_if(stage.pieces.begin(), stage.pieces.end(), [&](const StagePiece& p) { return p.dynamic && p.mesh == m; });
+    const auto n = std::count_if(stage.pieces.begin(), stage.pieces.end(),
+                                 [&](const StagePiece& p) { return p.dynamic && p.mesh == m; });
     if (n == 0 || !stage.meshes[m].show) continue;
     entries.emplace_back(&stage.meshes[m], fmt::format("{} ({})", stage.meshes[m].name, n));
     width = std::max(width, measureText(entries.back().second, style).width);
@@ -72,12 +74,14 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
 }
 
 Image sheetOf(const std::string& title, const std::vector<Panel>& panels, int columns) {
-  const int w = panels.front().image.width, h = panels.front().image.height, gap = 14, strip = 26, head = title.empty() ? gap : 54;
+  const int w = panels.front().image.width, h = panels.front().image.height, gap = 14, strip = 26,
+            head = title.empty() ? gap : 54;
   const int rows = (static_cast<int>(panels.size()) + columns - 1) / columns;
   Image out(columns * (w + gap) + gap, rows * (h + strip + gap) + head, packed(kPaper));
   if (!title.empty()) drawText(out, gap, 36, title, {22, kInk, true});
   for (std::size_t i = 0; i < panels.size(); ++i) {
-    const int x = gap + static_cast<int>(i) % columns * (w + gap), y = head + static_cast<int>(i) / columns * (h + strip + gap);
+    const int x = gap + static_cast<int>(i) % columns * (w + gap),
+              y = head + static_cast<int>(i) / columns * (h + strip + gap);
     drawText(out, x + 1, y + 18, panels[i].label, {15, kInk, false});
     out.paste(panels[i].image, x, y + strip);
   }

@@ -17,7 +17,9 @@ namespace drubble::draw {
 void Image::paste(const Image& other, int x, int y) {
   for (int row = 0; row < other.height && y + row < height; ++row)
     for (int column = 0; column < other.width && x + column < width; ++column)
-      at(x + column, y + row) = other.pixels[static_cast<std::size_t>(row) * static_cast<std::size_t>(other.width) + static_cast<std::size_t>(column)];
+      at(x + column, y + row) =
+          other.pixels[static_cast<std::size_t>(row) * static_cast<std::size_t>(other.width) +
+                       static_cast<std::size_t>(column)];
 }
 
 std::uint32_t packed(const Rgb& c) {
@@ -30,7 +32,9 @@ void writePng(const std::string& path, const Image& image) {
   const std::filesystem::path folder = std::filesystem::path(path).parent_path();
   std::error_code ignored;
   if (!folder.empty()) std::filesystem::create_directories(folder, ignored);
-  const auto fail = [&] { throw Error(ErrorKind::Output, fmt::format("cannot write the picture '{}'", path)); };
+  const auto fail = [&] {
+    throw Error(ErrorKind::Output, fmt::format("cannot write the picture '{}'", path));
+  };
   const std::unique_ptr<FILE, int (*)(FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
   if (!file) fail();
   png_structp png = png_create_write_struct(PNG_LIBPNG_VER_STRING, nullptr, nullptr, nullptr);
@@ -43,12 +47,14 @@ void writePng(const std::string& path, const Image& image) {
   png_init_io(png, file.get());
   png_set_compression_level(png, 3);
   png_set_filter(png, 0, PNG_FILTER_SUB);
-  png_set_IHDR(png, info, static_cast<png_uint_32>(image.width), static_cast<png_uint_32>(image.height), 8, PNG_COLOR_TYPE_RGB,
-               PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
+  png_set_IHDR(png, info, static_cast<png_uint_32>(image.width), static_cast<png_uint_32>(image.height), 8,
+               PNG_COLOR_TYPE_RGB, PNG_INTERLACE_NONE, PNG_COMPRESSION_TYPE_DEFAULT, PNG_FILTER_TYPE_DEFAULT);
   png_write_info(png, info);
   for (int y = 0; y < image.height; ++y) {
     for (int x = 0; x < image.width; ++x) {
-      const std::uint32_t p = image.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(image.width) + static_cast<std::size_t>(x)];
+      const std::uint32_t p =
+          image.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(image.width) +
+                       static_cast<std::size_t>(x)];
       png_byte* to = &row[static_cast<std::size_t>(x) * 3];
       to[0] = static_cast<png_byte>(p >> 16);
       to[1] = static_cast<png_byte>(p >> 8);
@@ -66,8 +72,9 @@ namespace {
 class Canvas {
  public:
   explicit Canvas(Image& image)
-      : surface_(cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(image.pixels.data()), CAIRO_FORMAT_RGB24, image.width,
-                                                     image.height, image.width * 4)),
+      : surface_(cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(image.pixels.data()),
+                                                     CAIRO_FORMAT_RGB24, image.width, image.height,
+                                                     image.width * 4)),
         context_(cairo_create(surface_)) {}
   ~Canvas() {
     cairo_destroy(context_);
@@ -83,7 +90,8 @@ class Canvas {
 };
 
 void choose(cairo_t* c, const TextStyle& style) {
-  cairo_select_font_face(c, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, style.bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+  cairo_select_font_face(c, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                         style.bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
   cairo_set_font_size(c, style.size);
 }
 
@@ -106,7 +114,8 @@ void drawText(Image& image, double x, double y, const std::string& text, const T
   cairo_show_text(canvas.context(), text.c_str());
 }
 
-void fillBox(Image& image, double x, double y, double width, double height, const Rgb& colour, double opacity) {
+void fillBox(Image& image, double x, double y, double width, double height, const Rgb& colour,
+             double opacity) {
   Canvas canvas(image);
   cairo_set_source_rgba(canvas.context(), colour[0], colour[1], colour[2], opacity);
   cairo_rectangle(canvas.context(), x, y, width, height);

@@ -15,8 +15,12 @@ struct Image {
   std::vector<std::uint32_t> pixels;  // 0x00RRGGBB, rows from the top
 
   Image() = default;
-  Image(int w, int h, std::uint32_t fill = 0) : width(w), height(h), pixels(static_cast<std::size_t>(w) * static_cast<std::size_t>(h), fill) {}
-  std::uint32_t& at(int x, int y) { return pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) + static_cast<std::size_t>(x)]; }
+  Image(int w, int h, std::uint32_t fill = 0)
+      : width(w), height(h), pixels(static_cast<std::size_t>(w) * static_cast<std::size_t>(h), fill) {}
+  std::uint32_t& at(int x, int y) {
+    return pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(width) +
+                  static_cast<std::size_t>(x)];
+  }
   void paste(const Image& other, int x, int y);
 };
 
@@ -37,6 +41,7 @@ struct TextSize {
 TextSize measureText(const std::string& text, const TextStyle& style);
 // `x`, `y`: the left end of the base line.
 void drawText(Image& image, double x, double y, const std::string& text, const TextStyle& style);
-void fillBox(Image& image, double x, double y, double width, double height, const Rgb& colour, double opacity);
+void fillBox(Image& image, double x, double y, double width, double height, const Rgb& colour,
+             double opacity);
 
 }  // namespace drubble::draw

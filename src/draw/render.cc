@@ -33,7 +33,8 @@ std::uint32_t developed(const Colour& c) {
   return packed(out);
 }
 
-// A normal for each corner of each triangle: the mean of the faces about the corner that are not across a crease.
+// A normal for each corner of each triangle: the mean of the faces about the corner that are not across a
+// crease.
 std::vector<std::array<Vec3, 3>> cornerNormals(const mesh::TriangleMesh& m) {
   std::vector<Vec3> face(m.triangles.size());
   std::vector<std::vector<std::uint32_t>> around(m.vertices.size());
@@ -111,10 +112,12 @@ struct Renderer::Inner {
       for (Vec3& v : mesh.vertices) v *= 400 * extent;
     RTCScene scene = rtcNewScene(device);
     RTCGeometry g = rtcNewGeometry(device, RTC_GEOMETRY_TYPE_TRIANGLE);
-    auto* v = static_cast<float*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, mesh.vertices.size()));
+    auto* v = static_cast<float*>(
+        rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_VERTEX, 0, RTC_FORMAT_FLOAT3, 12, mesh.vertices.size()));
     for (const Vec3& p : mesh.vertices)
       for (int k = 0; k < 3; ++k) *v++ = static_cast<float>(p[k]);
-    auto* i = static_cast<unsigned*>(rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 12, mesh.triangles.size()));
+    auto* i = static_cast<unsigned*>(
+        rtcSetNewGeometryBuffer(g, RTC_BUFFER_TYPE_INDEX, 0, RTC_FORMAT_UINT3, 12, mesh.triangles.size()));
     for (const mesh::Triangle& t : mesh.triangles)
       for (const std::uint32_t k : t) *i++ = k;
     rtcCommitGeometry(g);
@@ -204,12 +207,14 @@ struct Renderer::Inner {
   }
 
   Colour quickShade(const Hit& h, const Vec3& from, const Vec3& d, const Colour& albedo) const {
-    const double sun = greatest(0, h.flat.dot(light.sun)), facing = greatest(0, -h.flat.dot(d)), up = 0.5 + 0.5 * h.flat.dot(light.up);
+    const double sun = greatest(0, h.flat.dot(light.sun)), facing = greatest(0, -h.flat.dot(d)),
+                 up = 0.5 + 0.5 * h.flat.dot(light.up);
     const Colour c = albedo * (0.35 + 1.1 * sun + 0.35 * facing + 0.3 * up);
     return stage.meshes[stage.pieces[h.piece].mesh].ground ? faded(c, from + h.distance * d, d) : c;
   }
 
-  Colour shade(const Hit& h, const Vec3& from, const Vec3& d, const Colour& albedo, RandomStream& random) const {
+  Colour shade(const Hit& h, const Vec3& from, const Vec3& d, const Colour& albedo,
+               RandomStream& random) const {
     const bool ground = stage.meshes[stage.pieces[h.piece].mesh].ground;
     const Vec3 place = from + h.distance * d;
     const Vec3 origin = place + 1e-4 * extent * h.flat;
@@ -267,13 +272,15 @@ Image Renderer::render(const Camera& camera, const Look& look, const PieceColour
         RandomStream random(static_cast<std::uint64_t>(y), "pixel", static_cast<std::uint64_t>(x));
         Colour sum = Colour::Zero();
         for (int s = 0; s < side * side; ++s) {
-          const double dx = (s % side + (look.quick ? 0.5 : random.unit())) / side, dy = (s / side + (look.quick ? 0.5 : random.unit())) / side;
+          const double dx = (s % side + (look.quick ? 0.5 : random.unit())) / side,
+                       dy = (s / side + (look.quick ? 0.5 : random.unit())) / side;
           const Vec3 d = camera.ray((x + dx) / look.width * 2 - 1, (look.height - 2 * (y + dy)) / look.width);
           Hit h;
           if (!inner_->trace(camera.at, d, h))
             sum += inner_->light.sky(d);
           else
-            sum += look.quick ? inner_->quickShade(h, camera.at, d, albedo[h.piece]) : inner_->shade(h, camera.at, d, albedo[h.piece], random);
+            sum += look.quick ? inner_->quickShade(h, camera.at, d, albedo[h.piece])
+                              : inner_->shade(h, camera.at, d, albedo[h.piece], random);
         }
         image.at(x, y) = developed(sum / (side * side));
       }
@@ -287,11 +294,13 @@ Image Renderer::render(const Camera& camera, const Look& look, const PieceColour
 }
 
 Rgb rampColour(double share) {
-  static const Rgb kStops[] = {{0.16, 0.20, 0.42}, {0.10, 0.48, 0.56}, {0.38, 0.68, 0.36}, {0.93, 0.74, 0.22}, {0.99, 0.95, 0.80}};
+  static const Rgb kStops[] = {
+      {0.16, 0.20, 0.42}, {0.10, 0.48, 0.56}, {0.38, 0.68, 0.36}, {0.93, 0.74, 0.22}, {0.99, 0.95, 0.80}};
   const double x = clamped(share, 0, 1) * 4;
   const auto i = static_cast<std::size_t>(least(x, 3.999));
   Rgb out{};
-  for (std::size_t k = 0; k < 3; ++k) out[k] = kStops[i][k] + (kStops[i + 1][k] - kStops[i][k]) * (x - static_cast<double>(i));
+  for (std::size_t k = 0; k < 3; ++k)
+    out[k] = kStops[i][k] + (kStops[i + 1][k] - kStops[i][k]) * (x - static_cast<double>(i));
   return out;
 }
 

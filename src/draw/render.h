@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Ray-traced pictures of a stage. Pieces are instances of their prototype's mesh, so that a frame costs little to change.
+// Ray-traced pictures of a stage. Pieces are instances of their prototype's mesh, so that a frame costs
+// little to change.
 #pragma once
 #include <memory>
 #include <optional>
@@ -11,8 +12,8 @@ namespace drubble::draw {
 
 struct Look {
   int width = 1280, height = 800;
-  bool quick = false;      // flat shading, one ray a pixel, no shadows
-  int samples = 4;         // a side: samples^2 rays a pixel, each with a sun and two sky rays
+  bool quick = false;  // flat shading, one ray a pixel, no shadows
+  int samples = 4;     // a side: samples^2 rays a pixel, each with a sun and two sky rays
 };
 
 // Colours of the pieces; empty: those of the prototypes.

@@ -13,7 +13,8 @@ Stage stageOf(const files::CacheReader& cache) {
   s.time_scale = info.time_scale;
   s.first_frame = info.first_frame;
   s.up = info.up_is_z ? Vec3::UnitZ() : Vec3::UnitY();
-  for (const files::CachedPrototype& p : cache.prototypes()) s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape == "ground"});
+  for (const files::CachedPrototype& p : cache.prototypes())
+    s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape == "ground"});
   for (const files::CachedPiece& p : cache.pieces()) s.pieces.push_back({p.name, p.prototype, p.dynamic});
   for (const files::CachedCamera& c : cache.cameras()) s.cameras.push_back({c.name, c.at, c.look, c.lens});
   return s;
@@ -30,7 +31,8 @@ Stage stageOf(const files::Setup& setup, const files::BuiltScene& built) {
   s.up = setup.up();
   for (const world::Prototype& p : built.scene.prototypes)
     s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape.kind == shape::Kind::Plane});
-  for (const world::Piece& p : built.scene.pieces) s.pieces.push_back({p.name, p.prototype.value, p.role == world::Role::Dynamic});
+  for (const world::Piece& p : built.scene.pieces)
+    s.pieces.push_back({p.name, p.prototype.value, p.role == world::Role::Dynamic});
   for (const files::CameraSetup& c : setup.cameras)
     if (c.enabled) s.cameras.push_back({c.name, c.at, c.look, c.lens});
   return s;
@@ -41,7 +43,9 @@ Moment momentOf(files::CacheReader& cache, int frame) {
   m.frame = frame;
   for (const files::PieceState& p : cache.states(frame)) {
     m.poses.push_back(p.pose());
-    m.speeds.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]), static_cast<double>(p.velocity[2])).norm());
+    m.speeds.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]),
+                            static_cast<double>(p.velocity[2]))
+                           .norm());
   }
   return m;
 }

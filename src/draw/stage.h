@@ -16,7 +16,7 @@ struct StageMesh {
   mesh::TriangleMesh mesh;  // body space
   Rgb colour{};
   bool show = true;
-  bool ground = false;      // an endless plane; its mesh is a patch of it
+  bool ground = false;  // an endless plane; its mesh is a patch of it
 };
 
 struct StagePiece {

@@ -12,9 +12,9 @@ namespace drubble::files {
 
 namespace {
 
-constexpr double kHollow = 0.1;      // of the outline: less is no container
-constexpr double kPlugged = 0.25;    // of the hollow part
-constexpr double kOverlap = 1e-3;    // of the smaller piece: below it is rounding
+constexpr double kHollow = 0.1;    // of the outline: less is no container
+constexpr double kPlugged = 0.25;  // of the hollow part
+constexpr double kOverlap = 1e-3;  // of the smaller piece: below it is rounding
 
 // Only closed meshes have an inside to plug.
 measure::Fit fitOf(const BuiltScene& built, std::size_t i) {
@@ -28,16 +28,21 @@ void checkMeshes(const Setup& setup, const BuiltScene& built, std::vector<Findin
     const BodySetup& b = built.prototype_bodies[i];
     if (b.geometry != Geometry::Mesh) continue;
     const mesh::Closedness c = mesh::closedness(built.meshes[i]);
-    const auto say = [&](Severity s, const std::string& text) { out.push_back({s, "mesh", fmt::format("body '{}' ({}): {}", b.name, b.mesh, text), {b.name}, 0}); };
+    const auto say = [&](Severity s, const std::string& text) {
+      out.push_back({s, "mesh", fmt::format("body '{}' ({}): {}", b.name, b.mesh, text), {b.name}, 0});
+    };
     if (!c.closed()) {
       const Vec3 at = c.first_open / setup.unit;
       say(c.flipped_edges + c.crowded_edges > 0 ? Severity::Warning : Severity::Note,
-          fmt::format("the mesh is open: {} open, {} flipped, {} crowded edges, one near [{:.4g}, {:.4g}, {:.4g}]; fine for a static surface, not for "
-                      "anything that moves", c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
+          fmt::format("the mesh is open: {} open, {} flipped, {} crowded edges, one near [{:.4g}, {:.4g}, "
+                      "{:.4g}]; fine for a static surface, not for "
+                      "anything that moves",
+                      c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
     } else if (mesh::massProperties(built.meshes[i]).volume < 0) {
       say(Severity::Warning, "the mesh is inside-out: turn its faces round");
     }
-    if (c.flat_triangles > 0) say(Severity::Warning, fmt::format("{} triangles have no area: clean the mesh", c.flat_triangles));
+    if (c.flat_triangles > 0)
+      say(Severity::Warning, fmt::format("{} triangles have no area: clean the mesh", c.flat_triangles));
   }
 }
 
@@ -47,11 +52,16 @@ void checkPlugs(const BuiltScene& built, std::vector<Finding>& out) {
     if (fit.hollow < kHollow || fit.plugged < kPlugged) continue;
     const BodySetup& b = built.prototype_bodies[i];
     const bool fixed = b.role == world::Role::Static;
-    out.push_back({fixed ? Severity::Error : Severity::Warning, "plugged",
-                   fmt::format("body '{}': its shape fills {:.0f} % of its hollow inside ({:.0f} % of its outline is hollow), so nothing can get in; {}",
+    out.push_back({fixed ? Severity::Error : Severity::Warning,
+                   "plugged",
+                   fmt::format("body '{}': its shape fills {:.0f} % of its hollow inside ({:.0f} % of its "
+                               "outline is hollow), so nothing can get in; {}",
                                b.name, 100 * fit.plugged, 100 * fit.hollow,
-                               fixed ? "set shape = \"mesh\"" : "a moving body needs a hull for now: fix it in place with role = \"static\" and shape = \"mesh\", or accept it"),
-                   {b.name}, fit.plugged});
+                               fixed ? "set shape = \"mesh\""
+                                     : "a moving body needs a hull for now: fix it in place with role = "
+                                       "\"static\" and shape = \"mesh\", or accept it"),
+                   {b.name},
+                   fit.plugged});
   }
 }
 
@@ -59,9 +69,13 @@ void checkOverlaps(const Setup& setup, const BuiltScene& built, std::vector<Find
   for (const measure::Depth& d : measure::startOverlaps(built.scene)) {
     if (d.share < kOverlap) continue;
     const std::string &a = built.scene.pieces[d.a.index()].name, &b = built.scene.pieces[d.b.index()].name;
-    out.push_back({Severity::Error, "overlap",
-                   fmt::format("'{}' and '{}' overlap at the start by {:.4g} {} ({:.3g} % of the smaller): move them apart, or thin one",
-                               a, b, d.depth / setup.unit, setup.units, 100 * d.share), {a, b}, d.depth});
+    out.push_back({Severity::Error,
+                   "overlap",
+                   fmt::format("'{}' and '{}' overlap at the start by {:.4g} {} ({:.3g} % of the smaller): "
+                               "move them apart, or thin one",
+                               a, b, d.depth / setup.unit, setup.units, 100 * d.share),
+                   {a, b},
+                   d.depth});
   }
 }
 
@@ -69,8 +83,12 @@ void checkScale(const Setup& setup, const BuiltScene& built, std::vector<Finding
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
     const double size = built.scene.prototypes[i].traits.size;
     if (built.prototype_bodies[i].geometry == Geometry::Ground || (size >= 1e-3 && size <= 1e3)) continue;
-    out.push_back({Severity::Warning, "scale", fmt::format("body '{}' is {:.4g} m across: is units = \"{}\" right?", built.prototype_bodies[i].name, size, setup.units),
-                   {built.prototype_bodies[i].name}, size});
+    out.push_back({Severity::Warning,
+                   "scale",
+                   fmt::format("body '{}' is {:.4g} m across: is units = \"{}\" right?",
+                               built.prototype_bodies[i].name, size, setup.units),
+                   {built.prototype_bodies[i].name},
+                   size});
   }
 }
 
@@ -83,7 +101,8 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);
   for (const std::string& n : built.notes) out.push_back({Severity::Note, "place", n, {}, 0});
-  std::stable_sort(out.begin(), out.end(), [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
+  std::stable_sort(out.begin(), out.end(),
+                   [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
   return out;
 }
 
@@ -99,10 +118,12 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
     l.role = b.role == world::Role::Static ? "static" : "dynamic";
     const bool box = b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box);
     l.shape = p.shape.kind != shape::Kind::Convex ? kNames.at(p.shape.kind)
-              : box ? "box" : fmt::format("hull, {} corners", p.shape.convex->vertices.size());
+              : box                               ? "box"
+                    : fmt::format("hull, {} corners", p.shape.convex->vertices.size());
     l.material = b.material.empty() ? "-" : b.material;
-    l.copies = static_cast<std::size_t>(std::count_if(built.scene.pieces.begin(), built.scene.pieces.end(),
-                                                      [&](const world::Piece& q) { return q.prototype.index() == i; }));
+    l.copies = static_cast<std::size_t>(
+        std::count_if(built.scene.pieces.begin(), built.scene.pieces.end(),
+                      [&](const world::Piece& q) { return q.prototype.index() == i; }));
     l.mass = b.role == world::Role::Dynamic ? p.traits.mass() : 0;
     l.size = b.geometry == Geometry::Ground ? 0 : p.traits.size;
     const measure::Fit fit = fitOf(built, i);

@@ -15,7 +15,7 @@ struct Finding {
   std::string kind;     // "overlap", "mesh", "plugged", "scale", "place"
   std::string message;  // which, how much, and what to change
   std::vector<std::string> pieces;
-  double amount = 0;    // metres for an overlap, a share for a plug
+  double amount = 0;  // metres for an overlap, a share for a plug
 };
 
 // Errors first, each kind with its worst first.
@@ -25,10 +25,10 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built);
 struct ListedBody {
   std::string name, role, shape, material;
   std::size_t copies = 0;
-  double mass = 0;    // kg; 0: does not move
-  double size = 0;    // m
-  double hollow = 0;  // share of the outline
-  double plugged = 0; // share of the hollow part that the shape fills
+  double mass = 0;     // kg; 0: does not move
+  double size = 0;     // m
+  double hollow = 0;   // share of the outline
+  double plugged = 0;  // share of the hollow part that the shape fills
 };
 std::vector<ListedBody> listBodies(const BuiltScene& built);
 

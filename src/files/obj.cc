@@ -34,7 +34,9 @@ void checkVertexLines(const std::string& path, const std::string& text) {
       if (code != std::errc{} || end != word.data() + word.size())
         throw Error(ErrorKind::Input, "a vertex needs three numbers: mend the mesh where it was made", where);
       if (!std::isfinite(x))
-        throw Error(ErrorKind::Input, fmt::format("a vertex is at '{}': write the mesh again with finite numbers", word), where);
+        throw Error(ErrorKind::Input,
+                    fmt::format("a vertex is at '{}': write the mesh again with finite numbers", word),
+                    where);
     }
   }
 }
@@ -58,14 +60,17 @@ mesh::TriangleMesh readObj(const std::string& path) {
   mesh::TriangleMesh m;
   const auto& v = reader.GetAttrib().vertices;
   for (std::size_t i = 0; i + 2 < v.size(); i += 3)
-    m.vertices.push_back(vec3(static_cast<double>(v[i]), static_cast<double>(v[i + 1]), static_cast<double>(v[i + 2])));
+    m.vertices.push_back(
+        vec3(static_cast<double>(v[i]), static_cast<double>(v[i + 1]), static_cast<double>(v[i + 2])));
   for (const auto& s : reader.GetShapes()) {
     for (std::size_t i = 0; i + 2 < s.mesh.indices.size(); i += 3) {
       mesh::Triangle t{};
       for (std::size_t k = 0; k < 3; ++k) {
         const int index = s.mesh.indices[i + k].vertex_index;
         if (index < 0 || static_cast<std::size_t>(index) >= m.vertices.size())
-          throw Error(ErrorKind::Input, fmt::format("a face names vertex {}, but there are {}", index + 1, m.vertices.size()), whole);
+          throw Error(ErrorKind::Input,
+                      fmt::format("a face names vertex {}, but there are {}", index + 1, m.vertices.size()),
+                      whole);
         t[k] = static_cast<std::uint32_t>(index);
       }
       m.triangles.push_back(t);
@@ -79,7 +84,8 @@ void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::s
   std::ofstream out(path);
   out << "o " << name << "\n";
   for (const Vec3& v : m.vertices) out << fmt::format("v {:.9g} {:.9g} {:.9g}\n", v.x(), v.y(), v.z());
-  for (const mesh::Triangle& t : m.triangles) out << fmt::format("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1);
+  for (const mesh::Triangle& t : m.triangles)
+    out << fmt::format("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1);
   if (!out.flush()) throw Error(ErrorKind::Output, "cannot write " + path);
 }
 

@@ -7,8 +7,9 @@
 
 namespace drubble::files {
 
-// All groups and objects of the file as one mesh, faces with more corners cut into triangles, in the file's own units.
-// Throws Error(Input) with file and line for numbers that are not finite, indices out of range and a file without faces.
+// All groups and objects of the file as one mesh, faces with more corners cut into triangles, in the file's
+// own units. Throws Error(Input) with file and line for numbers that are not finite, indices out of range and
+// a file without faces.
 mesh::TriangleMesh readObj(const std::string& path);
 
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name);

@@ -25,7 +25,10 @@ class StopWatcher : public world::Watcher {
 class Run {
  public:
   Run(const Setup& setup, const RunOptions& options)
-      : options_(options), built_(buildScene(setup)), world_(built_.scene), writer_(options.cache_path, options.force) {
+      : options_(options),
+        built_(buildScene(setup)),
+        world_(built_.scene),
+        writer_(options.cache_path, options.force) {
     writer_.begin(setup, options.overrides, built_);
     out_.notes = built_.notes;
   }
@@ -69,7 +72,8 @@ class Run {
     pace_ = pace_ == 0 ? seconds : 0.9 * pace_ + 0.1 * seconds;
     if (!options_.progress) return;
     const int left = built_.scene.last_frame - stats.frame;
-    options_.progress({stats.frame, built_.scene.last_frame, since(start_), left * pace_, stats.awake, stats.contacts, stats.substeps});
+    options_.progress({stats.frame, built_.scene.last_frame, since(start_), left * pace_, stats.awake,
+                       stats.contacts, stats.substeps});
   }
 
   const RunOptions& options_;

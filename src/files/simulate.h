@@ -28,9 +28,9 @@ struct RunOptions {
 
 struct RunOutcome {
   int last_frame = 0;
-  bool stopped = false;        // before the last frame, as asked
+  bool stopped = false;  // before the last frame, as asked
   double seconds = 0;
-  std::string digest;          // of the last frame
+  std::string digest;  // of the last frame
   std::vector<std::string> notes;
 };
 

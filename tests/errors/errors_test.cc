@@ -4,9 +4,9 @@
 
 #include "../support/program.h"
 
+using Catch::Contains;
 using drubble::test::Program;
 using drubble::test::Ran;
-using Catch::Contains;
 
 namespace {
 
@@ -53,19 +53,23 @@ TEST_CASE("the good setup runs") {
 TEST_CASE("a mistyped key: place, line, caret and the nearest right spelling") {
   const Program p;
   const Ran r = runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\ndensty = 3"));
-  CHECK_THAT(r.err, Contains("drubble: error: shot.toml:12:1: unknown key 'densty' in [[body]] 'ball'; did you mean 'density'?"));
+  CHECK_THAT(r.err, Contains("drubble: error: shot.toml:12:1: unknown key 'densty' in [[body]] 'ball'; did "
+                             "you mean 'density'?"));
   CHECK_THAT(r.err, Contains("    densty = 3\n    ^"));
 }
 
 TEST_CASE("all problems are told at once, in the order of the file") {
   const Program p;
-  const Ran r = runText(p, replaced(replaced(kGood, "fps = 24", "fps = -3"), "sphere = 0.1", "sphere = \"big\"\ndensity = -5\nrole = \"dinamic\""));
+  const Ran r = runText(p, replaced(replaced(kGood, "fps = 24", "fps = -3"), "sphere = 0.1",
+                                    "sphere = \"big\"\ndensity = -5\nrole = \"dinamic\""));
   const std::size_t a = r.err.find("shot.toml:2:7: 'fps' in the setup is -3; it must be from 1 to 1000");
   const std::size_t b = r.err.find("shot.toml:11:10: 'sphere' in [[body]] 'ball' must be a number");
   const std::size_t c = r.err.find("shot.toml:12:11: 'density' in [[body]] 'ball' is -5; it must be above 0");
-  const std::size_t d = r.err.find("shot.toml:13:8: 'role' in [[body]] 'ball' cannot be 'dinamic'; did you mean 'dynamic'?");
+  const std::size_t d =
+      r.err.find("shot.toml:13:8: 'role' in [[body]] 'ball' cannot be 'dinamic'; did you mean 'dynamic'?");
   CAPTURE(r.err);
-  REQUIRE((a != std::string::npos && b != std::string::npos && c != std::string::npos && d != std::string::npos));
+  REQUIRE(
+      (a != std::string::npos && b != std::string::npos && c != std::string::npos && d != std::string::npos));
   CHECK((a < b && b < c && c < d));
 }
 
@@ -79,7 +83,8 @@ TEST_CASE("a key for the whole setup below a table is told to move up") {
 TEST_CASE("a missing mesh") {
   const Program p;
   const Ran r = runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"meshes/none.obj\""));
-  CHECK_THAT(r.err, Contains("shot.toml:11:8: body 'ball': meshes/none.obj: cannot read the mesh: no such file"));
+  CHECK_THAT(r.err,
+             Contains("shot.toml:11:8: body 'ball': meshes/none.obj: cannot read the mesh: no such file"));
 }
 
 TEST_CASE("NaN in a mesh: the mesh's own line") {
@@ -92,7 +97,8 @@ TEST_CASE("NaN in a mesh: the mesh's own line") {
 TEST_CASE("letters where a mesh needs numbers, and a face without its vertex") {
   const Program p;
   p.write("bad.obj", replaced(kTetrahedron, "v 0 1 0", "v 0 one 0"));
-  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"bad.obj\"")).err, Contains("bad.obj:3:1: a vertex needs three numbers"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"bad.obj\"")).err,
+             Contains("bad.obj:3:1: a vertex needs three numbers"));
   p.write("bad.obj", replaced(kTetrahedron, "f 3 1 4", "f 3 1 9"));
   CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"bad.obj\"")).err, Contains("bad.obj"));
 }
@@ -101,14 +107,17 @@ TEST_CASE("an open mesh for a body that moves: how many edges, where, and what t
   const Program p;
   p.write("open.obj", replaced(kTetrahedron, "f 3 1 4\n", ""));
   const Ran r = runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"open.obj\""));
-  CHECK_THAT(r.err, Contains("shot.toml:11:8: body 'ball': the mesh is not closed (3 open, 0 flipped, 0 crowded edges"));
+  CHECK_THAT(
+      r.err,
+      Contains("shot.toml:11:8: body 'ball': the mesh is not closed (3 open, 0 flipped, 0 crowded edges"));
   CHECK_THAT(r.err, Contains("close it, or set role = \"static\""));
 }
 
 TEST_CASE("an inside-out mesh") {
   const Program p;
   p.write("out.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 0 0 1\nf 1 2 3\nf 1 4 2\nf 2 4 3\nf 3 4 1\n");
-  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"out.obj\"")).err, Contains("inside-out: turn its faces round"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "mesh = \"out.obj\"")).err,
+             Contains("inside-out: turn its faces round"));
 }
 
 TEST_CASE("an empty setup, a missing setup, a setup that is no TOML") {
@@ -128,36 +137,47 @@ TEST_CASE("names used twice") {
 
 TEST_CASE("a place that copies nothing there is") {
   const Program p;
-  const Ran r = runText(p, std::string(kGood) + "\n[[place]]\nname = \"row\"\ncopies = { bal = 1 }\ncount = [2, 1, 1]\n");
+  const Ran r = runText(
+      p, std::string(kGood) + "\n[[place]]\nname = \"row\"\ncopies = { bal = 1 }\ncount = [2, 1, 1]\n");
   CHECK_THAT(r.err, Contains("place 'row' copies 'bal', but no body has that name; did you mean 'ball'?"));
 }
 
 TEST_CASE("a place without room says which piece is in the way") {
   const Program p;
-  const Ran r = runText(p, std::string(kGood) + "\n[[place]]\nname = \"row\"\ncopies = { ball = 1 }\ncount = [3, 1, 1]\nspacing = [0.15, 0.2, 0.2]\nno_room = \"error\"\n");
+  const Ran r = runText(p, std::string(kGood) +
+                               "\n[[place]]\nname = \"row\"\ncopies = { ball = 1 }\ncount = [3, 1, "
+                               "1]\nspacing = [0.15, 0.2, 0.2]\nno_room = \"error\"\n");
   CHECK_THAT(r.err, Contains("'row/0002' finds no room: it would overlap 'row/0001'"));
 }
 
 TEST_CASE("an unknown material, a bad colour, frames the wrong way round") {
   const Program p;
-  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nmaterial = \"granit\"")).err, Contains("did you mean 'granite'?"));
-  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\ncolour = \"red\"")).err, Contains("write it as \"#rrggbb\""));
-  CHECK_THAT(runText(p, replaced(kGood, "[1, 6]", "[6, 1]")).err, Contains("the last frame lies before the first"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nmaterial = \"granit\"")).err,
+             Contains("did you mean 'granite'?"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\ncolour = \"red\"")).err,
+             Contains("write it as \"#rrggbb\""));
+  CHECK_THAT(runText(p, replaced(kGood, "[1, 6]", "[6, 1]")).err,
+             Contains("the last frame lies before the first"));
 }
 
 TEST_CASE("no geometry, two geometries, a moving ground, a mesh shape that moves") {
   const Program p;
   CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1\n", "")).err, Contains("body 'ball' has no geometry"));
-  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nbox = [1, 1, 1]")).err, Contains("more than one geometry"));
-  CHECK_THAT(runText(p, replaced(kGood, "ground = 0", "ground = 0\nrole = \"dynamic\"")).err, Contains("ground cannot move"));
-  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nshape = \"mesh\"")).err, Contains("shape 'mesh' is for static bodies"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nbox = [1, 1, 1]")).err,
+             Contains("more than one geometry"));
+  CHECK_THAT(runText(p, replaced(kGood, "ground = 0", "ground = 0\nrole = \"dynamic\"")).err,
+             Contains("ground cannot move"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nshape = \"mesh\"")).err,
+             Contains("shape 'mesh' is for static bodies"));
 }
 
 TEST_CASE("overrides: malformed, of nothing, of a wrong type") {
   const Program p;
   p.write("shot.toml", kGood);
-  for (const auto& [set, message] : {std::pair{"fps", "is not KEY=VALUE"}, std::pair{"body.bal.density=3", "meets nothing in the setup"},
-                                     std::pair{"title*=2", "is not a number in the setup"}, std::pair{"body.ball.density=-1", "--set body.ball.density=-1: 'density'"}}) {
+  for (const auto& [set, message] :
+       {std::pair{"fps", "is not KEY=VALUE"}, std::pair{"body.bal.density=3", "meets nothing in the setup"},
+        std::pair{"title*=2", "is not a number in the setup"},
+        std::pair{"body.ball.density=-1", "--set body.ball.density=-1: 'density'"}}) {
     const Ran r = p.run({"run", "shot.toml", "--set", set});
     CHECK(r.code == 2);
     CHECK_THAT(r.err, Contains(message));
@@ -173,8 +193,10 @@ TEST_CASE("a truncated, an empty, a foreign and a missing cache") {
   p.write("stub.drub", whole.substr(0, 50));
   p.write("empty.drub", "");
   p.write("foreign.drub", std::string(40000, 'x'));
-  for (const auto& [name, message] : {std::pair{"cut.drub", "damaged or cut short"}, std::pair{"stub.drub", "cache"}, std::pair{"empty.drub", "empty"},
-                                      std::pair{"foreign.drub", "not a Drubble cache"}, std::pair{"missing.drub", "no such cache"}}) {
+  for (const auto& [name, message] :
+       {std::pair{"cut.drub", "damaged or cut short"}, std::pair{"stub.drub", "cache"},
+        std::pair{"empty.drub", "empty"}, std::pair{"foreign.drub", "not a Drubble cache"},
+        std::pair{"missing.drub", "no such cache"}}) {
     for (const char* command : {"report", "draw"}) {
       const Ran r = p.run({command, name});
       INFO(command << " " << name << ": " << r.err);
@@ -191,7 +213,9 @@ TEST_CASE("a byte changed in a frame is noticed, and the frame is named") {
   const Program p;
   p.write("shot.toml", kGood);
   REQUIRE(p.run({"run", "shot.toml", "-o", "shot.drub"}).code == 0);
-  REQUIRE(std::system(("sqlite3 '" + p.path("shot.drub") + "' \"UPDATE frames SET hash = hash + 1 WHERE frame = 4\"").c_str()) == 0);
+  REQUIRE(std::system(
+              ("sqlite3 '" + p.path("shot.drub") + "' \"UPDATE frames SET hash = hash + 1 WHERE frame = 4\"")
+                  .c_str()) == 0);
   const Ran bad = p.run({"report", "shot.drub", "--frame", "4", "--poses"});
   CHECK(bad.code == 2);
   CHECK_THAT(bad.err, Contains("frame 4 is damaged"));

@@ -14,8 +14,8 @@ using drubble::test::Stage;
 namespace {
 
 void say(const char* law, double quality, double measured, double expected) {
-  std::printf("  %-44s quality %-4g measured %12.6g  law %12.6g  off %8.4f %%\n", law, quality, measured, expected,
-              expected != 0 ? 100 * (measured - expected) / expected : 100 * measured);
+  std::printf("  %-44s quality %-4g measured %12.6g  law %12.6g  off %8.4f %%\n", law, quality, measured,
+              expected, expected != 0 ? 100 * (measured - expected) / expected : 100 * measured);
 }
 
 // Gravity tilted by `angle`: a flat ground becomes a slope that falls towards +x.
@@ -44,14 +44,16 @@ TEST_CASE("law 2: bounce heights of a sphere and of a flat box") {
   s.surface(0.5, e);
   s.ground();
   const double half = 0.1, drop = 1;
-  const std::size_t i = flat ? s.box(Vec3::Constant(2 * half), vec3(0, half + drop, 0)) : s.sphere(half, vec3(0, half + drop, 0));
+  const std::size_t i = flat ? s.box(Vec3::Constant(2 * half), vec3(0, half + drop, 0))
+                             : s.sphere(half, vec3(0, half + drop, 0));
   // Tops of the arcs, from place and speed in free flight; a new arc begins when the top changes.
   std::vector<double> tops;
   double last = drop;
   for (int frame = 0; frame < 400; ++frame) {
     s.frames(1);
     const double v = s.velocity(i).y(), top = s.position(i).y() - half + v * v / (2 * 9.81);
-    if (absolute(top - last) > 1e-3 * last && v * v / (2 * 9.81) + s.position(i).y() - half > 0) tops.push_back(last = top);
+    if (absolute(top - last) > 1e-3 * last && v * v / (2 * 9.81) + s.position(i).y() - half > 0)
+      tops.push_back(last = top);
   }
   double height = drop, worst = 0;
   int bounces = 0;
@@ -61,8 +63,8 @@ TEST_CASE("law 2: bounce heights of a sphere and of a flat box") {
     ++bounces;
     if (absolute(tops[n] / height - 1) > absolute(worst)) worst = tops[n] / height - 1;
   }
-  std::printf("  2 bounce e=%.1f %-6s quality %-4g %2d bounces, worst height off %8.4f %%\n", e, flat ? "box" : "sphere",
-              quality, bounces, 100 * worst);
+  std::printf("  2 bounce e=%.1f %-6s quality %-4g %2d bounces, worst height off %8.4f %%\n", e,
+              flat ? "box" : "sphere", quality, bounces, 100 * worst);
   const int expected = static_cast<int>(std::floor(std::log(0.01 * 2 * half / drop) / std::log(e * e)));
   CHECK(bounces == expected);
   CHECK(absolute(worst) < 0.02);
@@ -132,8 +134,8 @@ TEST_CASE("law 9: head-on hits of two spheres") {
   const double ma = 1, mb = ratio;
   const double law_a = (ma - e * mb) / (ma + mb) * 5, law_b = (1 + e) * ma / (ma + mb) * 5;
   const double momentum = ma * s.velocity(a).x() + mb * s.velocity(b).x();
-  std::printf("  9 hit 1:%-4g e=%.1f quality %-4g speeds %9.5f %9.5f  law %9.5f %9.5f  momentum off %.2e\n", ratio, e, quality,
-              s.velocity(a).x(), s.velocity(b).x(), law_a, law_b, momentum / 5 - 1);
+  std::printf("  9 hit 1:%-4g e=%.1f quality %-4g speeds %9.5f %9.5f  law %9.5f %9.5f  momentum off %.2e\n",
+              ratio, e, quality, s.velocity(a).x(), s.velocity(b).x(), law_a, law_b, momentum / 5 - 1);
   CHECK(absolute(momentum / 5 - 1) < 1e-6);
   CHECK(absolute(s.velocity(a).x() - law_a) < 0.05);
   CHECK(absolute(s.velocity(b).x() - law_b) < 0.05);

@@ -59,7 +59,8 @@ json reportOf(const Program& p, const std::string& cache) {
 }
 
 std::string sql(const Program& p, const std::string& cache, const std::string& query) {
-  const std::string command = "sqlite3 '" + p.path(cache) + "' \"" + query + "\" > '" + p.path("sql.txt") + "'";
+  const std::string command =
+      "sqlite3 '" + p.path(cache) + "' \"" + query + "\" > '" + p.path("sql.txt") + "'";
   REQUIRE(std::system(command.c_str()) == 0);
   return p.read("sql.txt");
 }
@@ -78,7 +79,8 @@ void waitForFrames(const Program& p, const std::string& cache, int frames) {
 
 TEST_CASE("the demo at 60 frames: nothing sinks in, nothing is lost, the names are there") {
   const Program p;
-  const Ran run = p.run({"run", drubble::test::demoPath("floats.toml"), "--frames", "1-60", "-o", "floats.drub", "--json"});
+  const Ran run = p.run(
+      {"run", drubble::test::demoPath("floats.toml"), "--frames", "1-60", "-o", "floats.drub", "--json"});
   REQUIRE(run.code == 0);
   const json done = json::parse(run.out);
   const json r = reportOf(p, "floats.drub");
@@ -92,7 +94,8 @@ TEST_CASE("the demo at 60 frames: nothing sinks in, nothing is lost, the names a
   CHECK(r["rest_frame"].is_number());
   CHECK(r["outcome"]["first_hit"]["frame"].get<int>() < 10);
   CHECK(r["outcome"]["share_moved"].get<double>() > 0.95);
-  for (const char* name : {"jitter", "asleep", "seconds", "simulated_seconds", "state", "units"}) CHECK(r.contains(name));
+  for (const char* name : {"jitter", "asleep", "seconds", "simulated_seconds", "state", "units"})
+    CHECK(r.contains(name));
 }
 
 TEST_CASE("the same setup twice: the same motion and the same frame blocks") {
@@ -155,7 +158,9 @@ TEST_CASE("nothing is overwritten without --force") {
 
 TEST_CASE("poses are in the setup's units and about the body's own origin") {
   const Program p;
-  p.write("drop.toml", "units = \"cm\"\nframes = [1, 25]\n[[body]]\nname = \"stone\"\nbox = [10, 20, 30]\nat = [100, 500, 0]\nvelocity = [50, 0, 0]\n");
+  p.write("drop.toml",
+          "units = \"cm\"\nframes = [1, 25]\n[[body]]\nname = \"stone\"\nbox = [10, 20, 30]\nat = [100, 500, "
+          "0]\nvelocity = [50, 0, 0]\n");
   REQUIRE(p.run({"run", "drop.toml"}).code == 0);
   const Ran r = p.run({"report", "out/drop.drub", "--frame", "25", "--poses", "--json"});
   const json stone = json::parse(r.out)["poses"][0];
@@ -169,11 +174,15 @@ TEST_CASE("poses are in the setup's units and about the body's own origin") {
 TEST_CASE("the origin of a mesh body is its mesh's, its centre the centre of mass") {
   const Program p;
   // A box from 0 to 1: its origin is a corner.
-  p.write("block.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nv 0 0 1\nv 1 0 1\nv 0 1 1\nv 1 1 1\n"
-                       "f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n");
-  p.write("block.toml", "gravity = 0\nframes = [1, 25]\n[[body]]\nname = \"b\"\nmesh = \"block.obj\"\nat = [2, 0, 0]\nspin = [0, 90, 0]\n");
+  p.write("block.obj",
+          "v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 0\nv 0 0 1\nv 1 0 1\nv 0 1 1\nv 1 1 1\n"
+          "f 1 3 4 2\nf 5 6 8 7\nf 1 2 6 5\nf 3 7 8 4\nf 1 5 7 3\nf 2 4 8 6\n");
+  p.write("block.toml",
+          "gravity = 0\nframes = [1, 25]\n[[body]]\nname = \"b\"\nmesh = \"block.obj\"\nat = [2, 0, 0]\nspin "
+          "= [0, 90, 0]\n");
   REQUIRE(p.run({"run", "block.toml"}).code == 0);
-  const json b = json::parse(p.run({"report", "out/block.drub", "--frame", "25", "--poses", "--json"}).out)["poses"][0];
+  const json b =
+      json::parse(p.run({"report", "out/block.drub", "--frame", "25", "--poses", "--json"}).out)["poses"][0];
   CHECK(b["centre"][0].get<double>() == Approx(2.5).margin(1e-6));
   CHECK(b["position"][0].get<double>() == Approx(2).margin(1e-4));
   CHECK(b["position"][2].get<double>() == Approx(1).margin(1e-4));  // a quarter turn about the centre
@@ -183,16 +192,19 @@ TEST_CASE("time scale: the same event, slower") {
   const Program p;
   p.write("drop.toml", "frames = [1, 25]\n[[body]]\nname = \"s\"\nsphere = 0.1\nvelocity = [1, 0, 0]\n");
   REQUIRE(p.run({"run", "drop.toml", "--set", "time_scale=0.5"}).code == 0);
-  const json s = json::parse(p.run({"report", "out/drop.drub", "--frame", "25", "--poses", "--json"}).out)["poses"][0];
+  const json s =
+      json::parse(p.run({"report", "out/drop.drub", "--frame", "25", "--poses", "--json"}).out)["poses"][0];
   CHECK(s["position"][0].get<double>() == Approx(0.5));
   CHECK(s["position"][1].get<double>() == Approx(-0.5 * 9.81 * 0.25).epsilon(1e-6));
 }
 
 TEST_CASE("z up, gravity as a vector, keep_inside and strays") {
   const Program p;
-  p.write("z.toml", "up = \"z\"\nframes = [1, 30]\nkeep_inside = { box = [-2, -2, -1, 2, 2, 3] }\n"
-                    "[[body]]\nname = \"floor\"\nground = 0\n[[body]]\nname = \"lost\"\nsphere = 0.1\nat = [1, 0, 0.5]\nvelocity = [3, 0, 0]\n"
-                    "[[body]]\nname = \"kept\"\nbox = [0.2, 0.2, 0.2]\nat = [0, 0, 0.1]\n");
+  p.write("z.toml",
+          "up = \"z\"\nframes = [1, 30]\nkeep_inside = { box = [-2, -2, -1, 2, 2, 3] }\n"
+          "[[body]]\nname = \"floor\"\nground = 0\n[[body]]\nname = \"lost\"\nsphere = 0.1\nat = [1, 0, "
+          "0.5]\nvelocity = [3, 0, 0]\n"
+          "[[body]]\nname = \"kept\"\nbox = [0.2, 0.2, 0.2]\nat = [0, 0, 0.1]\n");
   REQUIRE(p.run({"run", "z.toml"}).code == 0);
   const json r = reportOf(p, "out/z.drub");
   CHECK(r["strays"] == json({"lost"}));
@@ -203,12 +215,16 @@ TEST_CASE("z up, gravity as a vector, keep_inside and strays") {
 
 TEST_CASE("check: overlaps worst first, a plugged basket, exit code 1; clean, exit code 0") {
   const Program p;
-  p.write("over.toml", "[[body]]\nname = \"a\"\nbox = [1, 1, 1]\n[[body]]\nname = \"b\"\nbox = [1, 1, 1]\nat = [0.9, 0, 0]\n"
-                       "[[body]]\nname = \"c\"\nbox = [1, 1, 1]\nat = [-0.7, 0, 0]\n");
+  p.write(
+      "over.toml",
+      "[[body]]\nname = \"a\"\nbox = [1, 1, 1]\n[[body]]\nname = \"b\"\nbox = [1, 1, 1]\nat = [0.9, 0, 0]\n"
+      "[[body]]\nname = \"c\"\nbox = [1, 1, 1]\nat = [-0.7, 0, 0]\n");
   const Ran over = p.run({"check", "over.toml"});
   CHECK(over.code == 1);
-  CHECK(over.out.find("'a' and 'c' overlap at the start by 0.3 m") < over.out.find("'a' and 'b' overlap at the start by 0.1 m"));
-  const Ran plugged = p.run({"check", drubble::test::demoPath("floats.toml"), "--set", "body.basket.shape=hull", "--json"});
+  CHECK(over.out.find("'a' and 'c' overlap at the start by 0.3 m") <
+        over.out.find("'a' and 'b' overlap at the start by 0.1 m"));
+  const Ran plugged =
+      p.run({"check", drubble::test::demoPath("floats.toml"), "--set", "body.basket.shape=hull", "--json"});
   CHECK(plugged.code == 1);
   const json finding = json::parse(plugged.out)["findings"][0];
   CHECK(finding["kind"] == "plugged");
@@ -232,11 +248,16 @@ TEST_CASE("pictures: stills, a sheet, frames, a setup before any run; all PNG of
     };
     return std::pair{number(16), number(20)};
   };
-  CHECK(p.run({"draw", "out/quay.drub", "--size", "320x200", "--samples", "1", "--camera", "shot"}).code == 0);
+  CHECK(p.run({"draw", "out/quay.drub", "--size", "320x200", "--samples", "1", "--camera", "shot"}).code ==
+        0);
   CHECK(size("out/quay_0012.png") == std::pair{320, 200});
-  CHECK(p.run({"draw", "out/quay.drub", "--size", "640x400", "--samples", "1", "--sheet", "4", "--colour", "speed"}).code == 0);
+  CHECK(p.run({"draw", "out/quay.drub", "--size", "640x400", "--samples", "1", "--sheet", "4", "--colour",
+               "speed"})
+            .code == 0);
   CHECK(size("out/quay_sheet.png").first > 600);
-  CHECK(p.run({"draw", "out/quay.drub", "--size", "160x100", "--frames", "1-12", "--every", "4", "--quick", "-o", "frames"}).code == 0);
+  CHECK(p.run({"draw", "out/quay.drub", "--size", "160x100", "--frames", "1-12", "--every", "4", "--quick",
+               "-o", "frames"})
+            .code == 0);
   CHECK(size("frames/0009.png") == std::pair{160, 100});
   CHECK_FALSE(std::filesystem::exists(p.folder() / "frames/0002.png"));
   CHECK(p.run({"draw", "quay.toml", "--size", "160x100", "--samples", "1", "-o", "start.png"}).code == 0);

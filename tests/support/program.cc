@@ -46,7 +46,8 @@ pid_t Program::start(const std::vector<std::string>& arguments) const {
   const pid_t pid = fork();
   if (pid != 0) return pid;
   if (chdir(folder_.c_str()) != 0) _exit(127);
-  for (const auto& [name, fd] : {std::pair{"stdout.txt", STDOUT_FILENO}, std::pair{"stderr.txt", STDERR_FILENO}}) {
+  for (const auto& [name, fd] :
+       {std::pair{"stdout.txt", STDOUT_FILENO}, std::pair{"stderr.txt", STDERR_FILENO}}) {
     const int file = open(name, O_WRONLY | O_CREAT | O_TRUNC, 0644);
     dup2(file, fd);
     close(file);

@@ -38,10 +38,12 @@ class Stage {
     scene.pieces.push_back(piece);
     return scene.pieces.size() - 1;
   }
-  std::size_t sphere(double radius, const Vec3& at, const Vec3& velocity = Vec3::Zero(), double density = 1000) {
+  std::size_t sphere(double radius, const Vec3& at, const Vec3& velocity = Vec3::Zero(),
+                     double density = 1000) {
     return add(world::spherePrototype("s", radius, density), at, velocity);
   }
-  std::size_t box(const Vec3& size, const Vec3& at, const Vec3& velocity = Vec3::Zero(), double density = 1000) {
+  std::size_t box(const Vec3& size, const Vec3& at, const Vec3& velocity = Vec3::Zero(),
+                  double density = 1000) {
     return add(world::boxPrototype("b", size, density), at, velocity);
   }
   std::size_t ground(const Vec3& up = Vec3::UnitY()) {

@@ -40,7 +40,8 @@ TEST_CASE("principal axes give the matrix back, and the identity for a diagonal 
 }
 
 TEST_CASE("a random stream depends on seed, name and index, and on nothing else") {
-  RandomStream a(1, "x", 4), b(1, "x", 4), other_seed(2, "x", 4), other_name(1, "y", 4), other_index(1, "x", 5);
+  RandomStream a(1, "x", 4), b(1, "x", 4), other_seed(2, "x", 4), other_name(1, "y", 4),
+      other_index(1, "x", 5);
   const std::uint64_t first = a.next();
   CHECK(first == b.next());
   CHECK(first != other_seed.next());
@@ -98,7 +99,8 @@ TEST_CASE("turns go about x, then y, then z") {
 TEST_CASE("eight lanes do what one does") {
   alignas(32) float a[8], b[8], out[8];
   RandomStream random(9, "lanes");
-  for (int i = 0; i < 8; ++i) a[i] = static_cast<float>(random.between(0.1, 9)), b[i] = static_cast<float>(random.between(-9, 9));
+  for (int i = 0; i < 8; ++i)
+    a[i] = static_cast<float>(random.between(0.1, 9)), b[i] = static_cast<float>(random.between(-9, 9));
   const auto same = [&](f8 lanes, auto scalar) {
     store8(out, lanes);
     for (int i = 0; i < 8; ++i) CHECK(out[i] == scalar(a[i], b[i]));

@@ -17,7 +17,7 @@ using Bytes = std::vector<std::byte>;
 class ByteWriter {
  public:
   template <class T>
-    requires std::is_arithmetic_v<T>
+  requires std::is_arithmetic_v<T>
   void add(T x) {
     const std::size_t at = bytes_.size();
     bytes_.resize(at + sizeof(T));
@@ -46,7 +46,7 @@ class ByteReader {
   explicit ByteReader(const Bytes& bytes) : bytes_(bytes) {}
 
   template <class T>
-    requires std::is_arithmetic_v<T>
+  requires std::is_arithmetic_v<T>
   void read(T& x) {
     if (bytes_.size() - at_ < sizeof(T)) throw Error(ErrorKind::Input, "the checkpoint ends too early");
     std::memcpy(&x, bytes_.data() + at_, sizeof(T));

@@ -13,8 +13,8 @@ enum class ErrorKind { Usage, Input, Output, Diverged, Cancelled, Internal };
 
 struct Where {
   std::string path;
-  int line = 0;    // 1-based; 0: the whole file
-  int column = 0;  // 1-based
+  int line = 0;      // 1-based; 0: the whole file
+  int column = 0;    // 1-based
   std::string text;  // the line itself, for the caret
 };
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Sets round-to-nearest with denormals kept on this thread, and puts the caller's mode back at the end. Every entry
-// into core that computes motion holds one of these.
+// Sets round-to-nearest with denormals kept on this thread, and puts the caller's mode back at the end. Every
+// entry into core that computes motion holds one of these.
 #pragma once
 #include <xmmintrin.h>
 

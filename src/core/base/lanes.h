@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Eight floats side by side. Two SSE halves for now; every operation is the plain IEEE one, so that a wider or a
-// scalar form gives the same bits.
+// Eight floats side by side. Two SSE halves for now; every operation is the plain IEEE one, so that a wider
+// or a scalar form gives the same bits.
 #pragma once
 #include <emmintrin.h>
 

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// Counter-based random streams: the n-th number of a stream depends on (seed, name, index, n) and on nothing else,
-// so that adding one thing to a setup does not reshuffle the rest.
-// Method: SplitMix64's output function over a counter (Steele, Lea, Flood, Fast splittable generators, 2014).
+// Counter-based random streams: the n-th number of a stream depends on (seed, name, index, n) and on nothing
+// else, so that adding one thing to a setup does not reshuffle the rest. Method: SplitMix64's output function
+// over a counter (Steele, Lea, Flood, Fast splittable generators, 2014).
 #pragma once
 #include <cstdint>
 #include <string_view>

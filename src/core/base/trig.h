@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// Our own sine, cosine, arctangent and exponential: the C library's differ from machine to machine in the last
-// bit, these do not. Errors are below 4e-16 of the largest value for |angle| < 1e5.
-// Method: Cody and Waite argument reduction and the kernel polynomials' Taylor or Chebyshev forms (Muller,
-// Elementary Functions, 2016).
+// Our own sine, cosine, arctangent and exponential: the C library's differ from machine to machine in the
+// last bit, these do not. Errors are below 4e-16 of the largest value for |angle| < 1e5. Method: Cody and
+// Waite argument reduction and the kernel polynomials' Taylor or Chebyshev forms (Muller, Elementary
+// Functions, 2016).
 #pragma once
 
 namespace drubble {

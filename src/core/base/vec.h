@@ -24,8 +24,8 @@ inline double absolute(double x) { return x < 0 ? -x : x; }
 
 inline std::uint32_t u32(std::size_t n) { return static_cast<std::uint32_t>(n); }
 
-// Where a body's frame stands in the world. The body frame has its origin at the centre of mass and the axes of
-// the mesh it came from.
+// Where a body's frame stands in the world. The body frame has its origin at the centre of mass and the axes
+// of the mesh it came from.
 struct Pose {
   Vec3 position = Vec3::Zero();
   Quat turn = Quat::Identity();
@@ -54,7 +54,9 @@ struct Box {
   Box grown(double d) const { return {low - Vec3::Constant(d), high + Vec3::Constant(d)}; }
   Vec3 size() const { return high - low; }
   Vec3 centre() const { return (low + high) * 0.5; }
-  bool contains(const Vec3& p) const { return (p.array() >= low.array()).all() && (p.array() <= high.array()).all(); }
+  bool contains(const Vec3& p) const {
+    return (p.array() >= low.array()).all() && (p.array() <= high.array()).all();
+  }
   bool overlaps(const Box& b) const {
     return low.x() <= b.high.x() && b.low.x() <= high.x() && low.y() <= b.high.y() && b.low.y() <= high.y() &&
            low.z() <= b.high.z() && b.low.z() <= high.z();

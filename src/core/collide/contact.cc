@@ -18,7 +18,8 @@ void keepFour(const std::vector<Point>& points, Manifold& out) {
     for (const Point& p : points) out.points[static_cast<std::size_t>(out.count++)] = p;
     return;
   }
-  // A candidate must beat the best so far by more than rounding, so that symmetric patches choose alike everywhere.
+  // A candidate must beat the best so far by more than rounding, so that symmetric patches choose alike
+  // everywhere.
   const auto pick = [&](auto measure) {
     std::size_t best = 0;
     double most = measure(points[0]);

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
-// Spheres and convex shapes against the triangles of a static mesh. Work is done in the piece's own frame: a triangle is
-// cheaper to move than a hull.
+// Spheres and convex shapes against the triangles of a static mesh. Work is done in the piece's own frame: a
+// triangle is cheaper to move than a hull.
 #include <algorithm>
 
 #include "core/base/random.h"
+#include "core/collide/closest.h"
 #include "core/collide/pairs.h"
 #include "core/collide/separation.h"
 
@@ -29,7 +30,8 @@ struct Facing {
 Facing facing(const Surface& s, std::uint32_t t, const Relative& to_piece, const Vec3& piece_centre) {
   const mesh::Triangle& c = s.mesh.triangles[t];
   Facing f{t,
-           {to_piece.point(s.mesh.vertices[c[0]]), to_piece.point(s.mesh.vertices[c[1]]), to_piece.point(s.mesh.vertices[c[2]])},
+           {to_piece.point(s.mesh.vertices[c[0]]), to_piece.point(s.mesh.vertices[c[1]]),
+            to_piece.point(s.mesh.vertices[c[2]])},
            s.neighbours[t],
            to_piece.turn * s.normals[t],
            1};
@@ -42,8 +44,8 @@ Facing facing(const Surface& s, std::uint32_t t, const Relative& to_piece, const
   return f;
 }
 
-// Whether a normal (unit, from the triangle to the piece) may come from this triangle: it must not tilt over an edge
-// beyond which the surface goes on flat, turns up, or takes over the normal itself.
+// Whether a normal (unit, from the triangle to the piece) may come from this triangle: it must not tilt over
+// an edge beyond which the surface goes on flat, turns up, or takes over the normal itself.
 bool mayPush(const Surface& s, const Facing& f, const Relative& to_piece, const Vec3& normal) {
   for (std::size_t k = 0; k < 3; ++k) {
     const Vec3 out = (f.corner[(k + 1) % 3] - f.corner[k]).cross(f.normal).normalized();
@@ -117,8 +119,8 @@ std::uint32_t featureOf(std::uint32_t triangle, std::uint32_t feature) {
   return static_cast<std::uint32_t>(mixBits((static_cast<std::uint64_t>(triangle) << 32) | feature) >> 32);
 }
 
-// The triangle as a flat convex body of one face. Each edge's arc of normals runs from the face over the edge to the
-// back: two arcs, since one of half a turn has no direction.
+// The triangle as a flat convex body of one face. Each edge's arc of normals runs from the face over the edge
+// to the back: two arcs, since one of half a turn has no direction.
 struct FlatSide {
   std::array<shape::Face, 1> faces;
   std::array<std::uint32_t, 3> loops{0, 1, 2};
@@ -130,7 +132,8 @@ Side sideOf(const Facing& f, FlatSide& flat) {
   for (std::uint32_t k = 0; k < 3; ++k) {
     const std::uint32_t next = (k + 1) % 3;
     const Vec3 out = (f.corner[next] - f.corner[k]).cross(f.normal).normalized();
-    for (const auto& [slot, left, right] : {std::tuple{2 * k, f.normal, out}, std::tuple{2 * k + 1, out, Vec3(-f.normal)}}) {
+    for (const auto& [slot, left, right] :
+         {std::tuple{2 * k, f.normal, out}, std::tuple{2 * k + 1, out, Vec3(-f.normal)}}) {
       shape::Edge& e = flat.edges[slot];
       e.a = k;
       e.b = next;
@@ -148,33 +151,35 @@ bool above(const Facing& f, const Vec3& p) {
   return true;
 }
 
-// The direction in which the hull meets the triangle. Most triangles are settled by their own plane or by the direction
-// towards the hull's centre; the full test is for edges and corners.
-Axis axisFor(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece, double reach) {
+// The patch of one triangle, in the hull's frame; count 0 when they do not meet. Most triangles are settled
+// by their own plane or by distance; the full test is for edges and corners that overlap.
+void patchOfTriangle(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece,
+                     double reach, Manifold& m) {
   double low;
   const Vec3 lowest = hull.vertices[lowestVertex(hull.vertices, f.normal, low)];
   const Axis own{AxisKind::FaceB, low - f.normal.dot(f.corner[0]), -f.normal, 0, 0};
-  if (own.gap > reach) return {};
-  if (above(f, lowest)) return own;
-  const Vec3 towards = hull.centre - mesh::nearestOnTriangle(hull.centre, f.corner[0], f.corner[1], f.corner[2]).point;
-  const double distance = towards.norm();
-  if (distance > 0) {
-    const Vec3 n = towards / distance;
-    const double top = greatest(n.dot(f.corner[0]), greatest(n.dot(f.corner[1]), n.dot(f.corner[2])));
-    lowestVertex(hull.vertices, n, low);
-    if (low - top > reach) return {};
-  }
+  if (own.gap > reach) return;
   FlatSide flat;
-  const Axis axis = leastOverlap(hull, sideOf(f, flat), {}, reach, 1e-3 * hull.inner_radius);
-  return axis.kind == AxisKind::None || mayPush(s, f, to_piece, -axis.normal) ? axis : own;
+  const Side triangle = sideOf(f, flat);
+  if (above(f, lowest)) return patchFor(hull, triangle, {}, own, reach, m);
+  const Closest closest = closestPoints(hull, triangle, {}, reach);
+  if (closest.beyond) return;
+  if (closest.apart) {
+    const Vec3 push = (closest.on_a - closest.on_b) / closest.distance;
+    if (!mayPush(s, f, to_piece, push) || push.dot(f.normal) > 1 - 1e-6)
+      return patchFor(hull, triangle, {}, own, reach, m);
+    return preferClosest(closest, m);
+  }
+  Axis axis = leastOverlap(hull, triangle, {}, reach, 1e-3 * hull.inner_radius);
+  if (axis.kind == AxisKind::None) return;
+  if (!mayPush(s, f, to_piece, -axis.normal)) axis = own;
+  patchFor(hull, triangle, {}, axis, reach, m);
 }
 
-void convexTriangle(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece, double reach, Merger& merger) {
-  const Axis axis = axisFor(s, hull, f, to_piece, reach);
-  if (axis.kind == AxisKind::None) return;
-  FlatSide flat;
+void convexTriangle(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece,
+                    double reach, Merger& merger) {
   Manifold m;
-  patchFor(hull, sideOf(f, flat), {}, axis, reach, m);
+  patchOfTriangle(s, hull, f, to_piece, reach, m);
   if (m.count == 0) return;
   m.sub = f.index;
   for (int i = 0; i < m.count; ++i) {
@@ -193,7 +198,8 @@ Box boxOf(const shape::Polyhedron& hull, const Relative& to_mesh) {
 
 }  // namespace
 
-void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                Manifolds& out) {
   thread_local std::vector<std::uint32_t> triangles;
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
@@ -209,7 +215,8 @@ void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& 
   merger.finish(pose_a, out);
 }
 
-void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                Manifolds& out) {
   thread_local std::vector<std::uint32_t> triangles;
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
@@ -221,7 +228,8 @@ void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& 
   for (const std::uint32_t t : triangles) {
     if (b.surface->normals[t].isZero(0)) continue;
     const Facing f = facing(*b.surface, t, to_piece, Vec3::Zero());
-    const mesh::TrianglePoint nearest = mesh::nearestOnTriangle(Vec3::Zero(), f.corner[0], f.corner[1], f.corner[2]);
+    const mesh::TrianglePoint nearest =
+        mesh::nearestOnTriangle(Vec3::Zero(), f.corner[0], f.corner[1], f.corner[2]);
     const double distance = nearest.point.norm();
     if (distance > a.radius + reach) continue;
     const Vec3 push = distance > 1e-12 * a.radius ? Vec3(-nearest.point / distance) : f.normal;

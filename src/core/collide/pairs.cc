@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/collide/pairs.h"
 
+#include "core/collide/closest.h"
 #include "core/collide/separation.h"
 
 namespace drubble::collide {
@@ -22,7 +23,8 @@ constexpr Test kTable[4][4] = {
 
 }  // namespace
 
-void collide(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void collide(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+             Manifolds& out) {
   const auto ka = static_cast<std::size_t>(a.kind), kb = static_cast<std::size_t>(b.kind);
   if (kTable[ka][kb] != nullptr) {
     kTable[ka][kb](a, pose_a, b, pose_b, reach, out);
@@ -54,7 +56,8 @@ void addSingle(const Vec3& position, const Vec3& normal, double gap, std::uint32
 
 }  // namespace
 
-void sphereSphere(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void sphereSphere(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                  Manifolds& out) {
   const Vec3 between = pose_b.position - pose_a.position;
   const double distance = between.norm();
   const double gap = distance - a.radius - b.radius;
@@ -63,14 +66,16 @@ void sphereSphere(const Shape& a, const Pose& pose_a, const Shape& b, const Pose
   addSingle(pose_a.position + n * (a.radius + 0.5 * gap), n, gap, 0, out);
 }
 
-void spherePlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void spherePlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                 Manifolds& out) {
   const Vec3 up = pose_b.turn * b.plane_normal;
   const double gap = up.dot(pose_a.position - pose_b.position) - a.radius;
   if (gap > reach) return;
   addSingle(pose_a.position - up * (a.radius + 0.5 * gap), -up, gap, 0, out);
 }
 
-void convexPlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void convexPlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                 Manifolds& out) {
   thread_local std::vector<Point> points;
   const Vec3 up = pose_b.turn * b.plane_normal;
   const shape::Polyhedron& p = *a.convex;
@@ -89,15 +94,18 @@ void convexPlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose&
   out.push_back(m);
 }
 
-void convexConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void convexConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                  Manifolds& out) {
   const Side sa = sideOf(*a.convex), sb = sideOf(*b.convex);
   const Relative b_to_a = relative(pose_b, pose_a);
   const double apart = (b_to_a.point(sb.centre) - sa.centre).norm();
   if (apart > a.convex->outer_radius + b.convex->outer_radius + reach) return;
-  const Axis axis = leastOverlap(sa, sb, b_to_a, reach, 1e-4 * least(a.inner_radius, b.inner_radius));
-  if (axis.kind == AxisKind::None) return;
   Manifold m;
-  patchFor(sa, sb, b_to_a, axis, reach, m);
+  const Closest closest = closestPoints(sa, sb, b_to_a, reach);
+  if (closest.beyond) return;
+  const Axis axis = leastOverlap(sa, sb, b_to_a, reach, 1e-4 * least(a.inner_radius, b.inner_radius));
+  if (axis.kind != AxisKind::None) patchFor(sa, sb, b_to_a, axis, reach, m);
+  preferClosest(closest, m);
   if (m.count == 0) return;
   m.normal = pose_a.turn * m.normal;
   for (Point& p : m.points) p.position = pose_a.toWorld(p.position);
@@ -107,7 +115,8 @@ void convexConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose
 namespace {
 
 // The point of the polygon nearest to c, which is `height` above its plane; `over`: straight below c.
-Vec3 nearestOnFace(const shape::Polyhedron& p, const shape::Face& f, const Vec3& c, double height, bool& over) {
+Vec3 nearestOnFace(const shape::Polyhedron& p, const shape::Face& f, const Vec3& c, double height,
+                   bool& over) {
   const Vec3 flat = c - height * f.normal;
   over = true;
   Vec3 best = flat;
@@ -141,7 +150,8 @@ Vec3 nearestOutside(const shape::Polyhedron& p, const Vec3& c, std::size_t top) 
 
 }  // namespace
 
-void sphereConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach, Manifolds& out) {
+void sphereConvex(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                  Manifolds& out) {
   const shape::Polyhedron& p = *b.convex;
   const Vec3 c = pose_b.toBody(pose_a.position);
   if ((c - p.centre).norm() > p.outer_radius + a.radius + reach) return;

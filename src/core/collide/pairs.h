@@ -6,12 +6,12 @@
 
 namespace drubble::collide {
 
-// Appends the patches where the shapes are closer than `reach` (m, >= 0) or overlap; normals from a to b. Depth is
-// along the direction of least overlap. Meshes and planes do not meet each other. Static meshes are felt from both
-// sides: the side that a's centre is on counts.
-// I1 the result depends on the two shapes and poses only: nothing is remembered.
-void collide(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b, double reach,
-             Manifolds& out);
+// Appends the patches where the shapes are closer than `reach` (m, >= 0) or overlap; normals from a to b.
+// Depth is along the direction of least overlap. Meshes and planes do not meet each other. Static meshes are
+// felt from both sides: the side that a's centre is on counts. I1 the result depends on the two shapes and
+// poses only: nothing is remembered.
+void collide(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b,
+             double reach, Manifolds& out);
 
 // The greatest depth of overlap; 0 when apart.
 double overlapDepth(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b);

@@ -6,6 +6,7 @@
 
 #include "core/base/random.h"
 #include "core/collide/broad.h"
+#include "core/collide/closest.h"
 #include "core/collide/separation.h"
 
 using namespace drubble;
@@ -13,7 +14,9 @@ using namespace drubble::collide;
 
 namespace {
 
-Vec3 randomPoint(RandomStream& r, double range) { return vec3(r.between(-range, range), r.between(-range, range), r.between(-range, range)); }
+Vec3 randomPoint(RandomStream& r, double range) {
+  return vec3(r.between(-range, range), r.between(-range, range), r.between(-range, range));
+}
 
 shape::Shape randomConvex(RandomStream& r) {
   std::vector<Vec3> points;
@@ -23,7 +26,8 @@ shape::Shape randomConvex(RandomStream& r) {
 }
 
 // How far apart the bodies are along n (negative: how deep they overlap).
-double gapAlong(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhedron& b, const Pose& pb, const Vec3& n) {
+double gapAlong(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhedron& b, const Pose& pb,
+                const Vec3& n) {
   double top = -1e9, low = 1e9;
   for (const Vec3& v : a.vertices) top = greatest(top, n.dot(pa.toWorld(v)));
   for (const Vec3& v : b.vertices) low = least(low, n.dot(pb.toWorld(v)));
@@ -31,7 +35,8 @@ double gapAlong(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhed
 }
 
 // The best direction by climbing from many random ones.
-double bestGap(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhedron& b, const Pose& pb, RandomStream& r) {
+double bestGap(const shape::Polyhedron& a, const Pose& pa, const shape::Polyhedron& b, const Pose& pb,
+               RandomStream& r) {
   double best = -1e9;
   for (int start = 0; start < 40; ++start) {
     Vec3 n = r.turn() * Vec3::UnitX();
@@ -62,7 +67,8 @@ TEST_CASE("the separating axis test finds the direction that a search over direc
     const Vec3 n = pa.turn * axis.normal;
     CHECK(gapAlong(*a.convex, pa, *b.convex, pb, n) == Approx(axis.gap).margin(1e-9));
     const double searched = bestGap(*a.convex, pa, *b.convex, pb, r);
-    // Overlapping: the axes tested hold the best. Apart: a corner may face a corner, which has no axis of its own.
+    // Overlapping: the axes tested hold the best. Apart: a corner may face a corner, which has no axis of its
+    // own.
     if (axis.gap < 0) {
       ++overlapping;
       CHECK(searched <= axis.gap + 1e-9);
@@ -76,7 +82,49 @@ TEST_CASE("the separating axis test finds the direction that a search over direc
   CHECK(apart > 10);
 }
 
-TEST_CASE("a convex pair's deepest point is as deep as the axis says, and the other way round gives the same") {
+TEST_CASE("the nearest points of bodies apart are as near as any two of their triangles (brute force)") {
+  RandomStream r(17, "closest");
+  int apart = 0;
+  for (int i = 0; i < 60; ++i) {
+    const shape::Shape a = randomConvex(r), b = randomConvex(r);
+    const Pose pa{Vec3::Zero(), r.turn()}, pb{randomPoint(r, 1.2), r.turn()};
+    const Closest c = closestPoints(sideOf(*a.convex), sideOf(*b.convex), relative(pb, pa), 10);
+    const mesh::TriangleMesh ma = shape::meshOf(*a.convex),
+                             mb = mesh::transformed(shape::meshOf(*b.convex), Vec3::Ones(),
+                                                    {pa.toBody(pb.position), pa.turn.conjugate() * pb.turn});
+    // Nearest: a corner to a triangle, or an edge to an edge; edges are sampled finely.
+    double nearest = 1e9;
+    const auto against = [&](const mesh::TriangleMesh& x, const mesh::TriangleMesh& y) {
+      for (const mesh::Triangle& t : x.triangles)
+        for (std::size_t k = 0; k < 3; ++k)
+          for (int s = 0; s <= 40; ++s) {
+            const Vec3 p = x.vertices[t[k]] + (x.vertices[t[(k + 1) % 3]] - x.vertices[t[k]]) * (s / 40.0);
+            for (const mesh::Triangle& u : y.triangles)
+              nearest = least(
+                  nearest,
+                  (mesh::nearestOnTriangle(p, y.vertices[u[0]], y.vertices[u[1]], y.vertices[u[2]]).point - p)
+                      .norm());
+          }
+    };
+    against(ma, mb);
+    against(mb, ma);
+    if (!c.apart) {
+      CHECK(leastOverlap(sideOf(*a.convex), sideOf(*b.convex), relative(pb, pa), 10, 0).gap <= 1e-9);
+      continue;
+    }
+    ++apart;
+    CHECK(c.distance <= nearest + 1e-9);
+    CHECK(c.distance >= nearest - 0.0217);  // half the samples' spacing on the longest edge
+    CHECK((c.on_a - c.on_b).norm() == Approx(c.distance));
+    // The plane square to the line between the points holds them apart.
+    CHECK(gapAlong(*a.convex, pa, *b.convex, pb, pa.turn * ((c.on_b - c.on_a) / c.distance)) ==
+          Approx(c.distance).margin(1e-7));
+  }
+  CHECK(apart > 15);
+}
+
+TEST_CASE(
+    "a convex pair's deepest point is as deep as the axis says, and the other way round gives the same") {
   RandomStream r(12, "patch");
   int touching = 0;
   for (int i = 0; i < 200; ++i) {
@@ -98,20 +146,23 @@ TEST_CASE("a convex pair's deepest point is as deep as the axis says, and the ot
 }
 
 TEST_CASE("a box on a box touches at four corners with the true gap") {
-  const shape::Shape a = shape::convex(mesh::boxMesh(vec3(1, 1, 1)).vertices), b = shape::convex(mesh::boxMesh(vec3(0.4, 0.2, 0.6)).vertices);
+  const shape::Shape a = shape::convex(mesh::boxMesh(vec3(1, 1, 1)).vertices),
+                     b = shape::convex(mesh::boxMesh(vec3(0.4, 0.2, 0.6)).vertices);
   for (const double gap : {-0.01, 0.0, 0.02}) {
     Manifolds m;
     collide::collide(a, {}, b, {vec3(0.1, 0.6 + gap, 0.05), Quat::Identity()}, 0.05, m);
     REQUIRE(m.size() == 1);
     CHECK(m[0].count == 4);
     CHECK((m[0].normal - Vec3::UnitY()).norm() < 1e-12);
-    for (int i = 0; i < 4; ++i) CHECK(m[0].points[static_cast<std::size_t>(i)].gap == Approx(gap).margin(1e-12));
+    for (int i = 0; i < 4; ++i)
+      CHECK(m[0].points[static_cast<std::size_t>(i)].gap == Approx(gap).margin(1e-12));
   }
 }
 
 TEST_CASE("crossed edges touch in one point between them") {
   const shape::Shape box = shape::convex(mesh::boxMesh(Vec3::Ones()).vertices);
-  const Pose lower{Vec3::Zero(), turnXyz(vec3(0, 0, std::atan(1.0)))}, upper{vec3(0, std::sqrt(2.0) - 0.01, 0), turnXyz(vec3(std::atan(1.0), 0, 0))};
+  const Pose lower{Vec3::Zero(), turnXyz(vec3(0, 0, std::atan(1.0)))},
+      upper{vec3(0, std::sqrt(2.0) - 0.01, 0), turnXyz(vec3(std::atan(1.0), 0, 0))};
   Manifolds m;
   collide::collide(box, lower, box, upper, 0.05, m);
   REQUIRE(m.size() == 1);
@@ -129,7 +180,10 @@ TEST_CASE("a ball and a convex body are as far apart as the nearest of the body'
     const Vec3 c = pb.toBody(at.position);
     double nearest = 1e9, highest = -1e9;
     for (const mesh::Triangle& t : m.triangles)
-      nearest = least(nearest, (mesh::nearestOnTriangle(c, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - c).norm());
+      nearest =
+          least(nearest,
+                (mesh::nearestOnTriangle(c, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - c)
+                    .norm());
     for (const shape::Face& f : body.convex->faces) highest = greatest(highest, f.normal.dot(c) - f.offset);
     const double expected = (highest > 0 ? nearest : highest) - 0.2;
     Manifolds found;
@@ -148,7 +202,11 @@ TEST_CASE("a ball meets a mesh where the nearest triangle is") {
     const Pose at{randomPoint(r, 1.4), Quat::Identity()};
     double nearest = 1e9;
     for (const mesh::Triangle& t : m.triangles)
-      nearest = least(nearest, (mesh::nearestOnTriangle(at.position, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - at.position).norm());
+      nearest = least(
+          nearest,
+          (mesh::nearestOnTriangle(at.position, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point -
+           at.position)
+              .norm());
     Manifolds found;
     collide::collide(ball, at, surface, {}, 0.05, found);
     CHECK(found.empty() == (nearest > 0.2));
@@ -173,11 +231,13 @@ TEST_CASE("a box on a flat triangulated floor touches at its corners, with the f
       floor.triangles.push_back({at(i, j), at(i + 1, j + 1), at(i + 1, j)});
     }
   }
-  const shape::Shape surface = shape::surface(floor), box = shape::convex(mesh::boxMesh(vec3(0.5, 0.2, 0.3)).vertices);
+  const shape::Shape surface = shape::surface(floor),
+                     box = shape::convex(mesh::boxMesh(vec3(0.5, 0.2, 0.3)).vertices);
   RandomStream r(15, "floor");
   for (int i = 0; i < 100; ++i) {
     const double depth = r.between(-0.005, 0.003);
-    const Pose pose{vec3(r.between(-0.4, 0.4), 0.1 - depth, r.between(-0.4, 0.4)), turnXyz(vec3(0, r.between(-3, 3), 0))};
+    const Pose pose{vec3(r.between(-0.4, 0.4), 0.1 - depth, r.between(-0.4, 0.4)),
+                    turnXyz(vec3(0, r.between(-3, 3), 0))};
     Manifolds found;
     collide::collide(box, pose, surface, {}, 0.01, found);
     REQUIRE(found.size() == 1);
@@ -215,7 +275,8 @@ TEST_CASE("overlapping boxes are found, static pairs are not (brute force)") {
 
 TEST_CASE("four kept points span the patch") {
   std::vector<Point> ring;
-  for (std::uint32_t i = 0; i < 16; ++i) ring.push_back({vec3(std::cos(i * 0.3927), 0, std::sin(i * 0.3927)), i == 3 ? -0.01 : 0.0, i});
+  for (std::uint32_t i = 0; i < 16; ++i)
+    ring.push_back({vec3(std::cos(i * 0.3927), 0, std::sin(i * 0.3927)), i == 3 ? -0.01 : 0.0, i});
   Manifold m;
   m.normal = Vec3::UnitY();
   keepFour(ring, m);

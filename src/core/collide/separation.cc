@@ -41,8 +41,8 @@ std::size_t faceAgainst(const Side& s, const Vec3& n) {
 
 namespace {
 
-// The face of `a` in front of which `b` is farthest. Faces that cannot beat the best so far are passed over: b's
-// inner ball bounds what its vertices can reach. Stops at the first that separates by more than `reach`.
+// The face of `a` in front of which `b` is farthest. Faces that cannot beat the best so far are passed over:
+// b's inner ball bounds what its vertices can reach. Stops at the first that separates by more than `reach`.
 Axis bestFace(const Side& a, const Side& b, const Relative& b_to_a, AxisKind kind, double reach) {
   Axis best;
   const Vec3 centre = b_to_a.point(b.centre);
@@ -57,7 +57,8 @@ Axis bestFace(const Side& a, const Side& b, const Relative& b_to_a, AxisKind kin
   std::size_t first = 0;
   double highest = -std::numeric_limits<double>::infinity();
   for (std::size_t f = 0; f < a.faces.size(); ++f)
-    if (const double h = a.faces[f].normal.dot(centre) - a.faces[f].offset; h > highest) highest = h, first = f;
+    if (const double h = a.faces[f].normal.dot(centre) - a.faces[f].offset; h > highest)
+      highest = h, first = f;
   test(first);
   for (std::size_t f = 0; f < a.faces.size() && best.gap <= reach; ++f)
     if (f != first && a.faces[f].normal.dot(centre) - a.faces[f].offset - b.inner_radius > best.gap) test(f);
@@ -80,9 +81,10 @@ struct Candidate {
   Vec3 start, along, left, right, arc;  // arc: left x right
 };
 
-// Edges of `x` whose arcs hold a normal along which the bodies might overlap less than `gap`; `other_centre` in x's frame.
-void candidates(const Side& x, const Vec3& other_centre, double other_inner, double gap, const Relative& x_to_a,
-                std::vector<Candidate>& out) {
+// Edges of `x` whose arcs hold a normal along which the bodies might overlap less than `gap`; `other_centre`
+// in x's frame.
+void candidates(const Side& x, const Vec3& other_centre, double other_inner, double gap,
+                const Relative& x_to_a, std::vector<Candidate>& out) {
   out.clear();
   for (std::size_t i = 0; i < x.edges.size(); ++i) {
     const Edge& e = x.edges[i];
@@ -128,7 +130,8 @@ struct ClipPoint {
 };
 
 // Cuts off what lies beyond the plane (Sutherland and Hodgman 1974).
-void clip(std::vector<ClipPoint>& poly, std::vector<ClipPoint>& spare, const Vec3& n, double offset, std::uint32_t tag) {
+void clip(std::vector<ClipPoint>& poly, std::vector<ClipPoint>& spare, const Vec3& n, double offset,
+          std::uint32_t tag) {
   spare.clear();
   for (std::size_t i = 0; i < poly.size(); ++i) {
     const ClipPoint &p = poly[i], &q = poly[(i + 1) % poly.size()];
@@ -141,8 +144,8 @@ void clip(std::vector<ClipPoint>& poly, std::vector<ClipPoint>& spare, const Vec
 }
 
 // The patch against face `ref` of `x`, in x's frame, with the face's normal.
-void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t ref, double reach, std::uint32_t tag,
-               Manifold& out) {
+void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t ref, double reach,
+               std::uint32_t tag, Manifold& out) {
   thread_local std::vector<ClipPoint> poly, spare;
   thread_local std::vector<Point> points;
   const Face& face = x.faces[ref];
@@ -166,7 +169,8 @@ void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t
   keepFour(points, out);
 }
 
-void edgePatch(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach, Manifold& out) {
+void edgePatch(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
+               Manifold& out) {
   const Edge &ea = a.edges[axis.a], &eb = b.edges[axis.b];
   const Vec3 p = a.vertices[ea.a], u = a.vertices[ea.b] - p;
   const Vec3 q = b_to_a.point(b.vertices[eb.a]), v = b_to_a.point(b.vertices[eb.b]) - q;
@@ -212,7 +216,8 @@ Axis leastOverlap(const Side& a, const Side& b, const Relative& b_to_a, double r
   return face_b.gap > face_a.gap + favour ? face_b : face_a;
 }
 
-void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach, Manifold& out) {
+void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
+              Manifold& out) {
   out.count = 0;
   if (axis.kind == AxisKind::FaceA) facePatch(a, b, b_to_a, axis.a, reach, 0, out);
   if (axis.kind == AxisKind::FaceB) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The separating axis test of two convex bodies, and the patch where they touch.
-// Source: the Gauss-map form of the edge test (Gregorius, 2013, generally known); the pruning by inner balls is ours.
+// Source: the Gauss-map form of the edge test (Gregorius, 2013, generally known); the pruning by inner balls
+// is ours.
 #pragma once
 #include <span>
 
@@ -46,16 +47,17 @@ struct Axis {
 // The vertex lowest along `n`: its height in `low`.
 std::uint32_t lowestVertex(std::span<const Vec3> vertices, const Vec3& n, double& low);
 
-// Of the faces that hold the vertex lowest along `n`, the one that looks most against n: where a plane of that normal
-// would meet the body.
+// Of the faces that hold the vertex lowest along `n`, the one that looks most against n: where a plane of
+// that normal would meet the body.
 std::size_t faceAgainst(const Side& s, const Vec3& n);
 
-// kind None: the bodies are farther apart than `reach`. Faces win over edges, and a's faces over b's, unless they are
-// worse by more than `favour`.
+// kind None: the bodies are farther apart than `reach`. Faces win over edges, and a's faces over b's, unless
+// they are worse by more than `favour`.
 Axis leastOverlap(const Side& a, const Side& b, const Relative& b_to_a, double reach, double favour);
 
-// Fills `out` with the points of the patch for an axis found by leastOverlap, in a's frame; none farther apart than
-// `reach`.
-void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach, Manifold& out);
+// Fills `out` with the points of the patch for an axis found by leastOverlap, in a's frame; none farther
+// apart than `reach`.
+void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
+              Manifold& out);
 
 }  // namespace drubble::collide

@@ -11,8 +11,8 @@ struct Fit {
   double plugged = 0;  // share of that empty part that the shape fills
 };
 
-// Both in body space; the mesh closed. Counted over a lattice of about `samples` points within the outline's box. A Mesh
-// shape plugs nothing.
+// Both in body space; the mesh closed. Counted over a lattice of about `samples` points within the outline's
+// box. A Mesh shape plugs nothing.
 Fit cavityFit(const mesh::TriangleMesh& m, const shape::Shape& s, int samples = 20000);
 
 }  // namespace drubble::measure

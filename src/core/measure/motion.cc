@@ -15,7 +15,8 @@ Jitter jitter(std::span<const Sample> window, std::span<const double> sizes, std
   for (std::size_t i = 0; i < sizes.size(); ++i) {
     if (!counted[i]) continue;
     double path = 0;
-    for (std::size_t f = 1; f < window.size(); ++f) path += (window[f].position[i] - window[f - 1].position[i]).norm();
+    for (std::size_t f = 1; f < window.size(); ++f)
+      path += (window[f].position[i] - window[f - 1].position[i]).norm();
     const double net = (window.back().position[i] - window.front().position[i]).norm();
     if (net >= 0.01 * sizes[i]) continue;
     const double value = (path - net) / sizes[i];
@@ -30,7 +31,8 @@ Jitter jitter(std::span<const Sample> window, std::span<const double> sizes, std
   return out;
 }
 
-std::optional<int> restFrame(std::span<const Sample> samples, std::span<const double> rest_speeds, std::span<const char> counted) {
+std::optional<int> restFrame(std::span<const Sample> samples, std::span<const double> rest_speeds,
+                             std::span<const char> counted) {
   std::optional<int> first;
   for (std::size_t f = samples.size(); f-- > 0;) {
     for (std::size_t i = 0; i < rest_speeds.size(); ++i)
@@ -40,7 +42,8 @@ std::optional<int> restFrame(std::span<const Sample> samples, std::span<const do
   return first;
 }
 
-Moved shareMoved(const Sample& first, const Sample& last, std::span<const double> sizes, std::span<const char> counted) {
+Moved shareMoved(const Sample& first, const Sample& last, std::span<const double> sizes,
+                 std::span<const char> counted) {
   double n = 0;
   Moved out;
   for (std::size_t i = 0; i < sizes.size(); ++i) {

@@ -15,7 +15,7 @@ struct Sample {
   int frame = 0;
   std::vector<Vec3> position;  // centres of mass
   std::vector<Quat> turn;
-  std::vector<double> speed;   // m/s
+  std::vector<double> speed;  // m/s
   std::vector<char> asleep;
 };
 
@@ -24,17 +24,21 @@ struct Jitter {
   std::optional<std::size_t> piece;       // the worst
 };
 
-// Over the given samples: path length minus net travel, over size, for pieces whose net travel is under 1 % of their size.
+// Over the given samples: path length minus net travel, over size, for pieces whose net travel is under 1 %
+// of their size.
 Jitter jitter(std::span<const Sample> window, std::span<const double> sizes, std::span<const char> counted);
 
-// The first frame after which no counted piece is faster than its rest speed to the end; none while something moves.
-std::optional<int> restFrame(std::span<const Sample> samples, std::span<const double> rest_speeds, std::span<const char> counted);
+// The first frame after which no counted piece is faster than its rest speed to the end; none while something
+// moves.
+std::optional<int> restFrame(std::span<const Sample> samples, std::span<const double> rest_speeds,
+                             std::span<const char> counted);
 
 // Share of the counted pieces that ended more than half their size away, or turned by more than 45 degrees.
 struct Moved {
   double moved = 0, toppled = 0;
 };
-Moved shareMoved(const Sample& first, const Sample& last, std::span<const double> sizes, std::span<const char> counted);
+Moved shareMoved(const Sample& first, const Sample& last, std::span<const double> sizes,
+                 std::span<const char> counted);
 
 // Energy gained although nothing but gravity acts, over (peak kinetic + range of potential). Frames in order.
 double drift(std::span<const double> kinetic, std::span<const double> potential);

@@ -38,9 +38,11 @@ Penetration PenetrationMeter::measure(const world::World& w) {
   std::size_t old = 0;
   for (const solve::Contact& c : w.contacts()) {
     if (!now.empty() && now.back().a == c.a && now.back().b == c.b) continue;
-    Entry e{c.a, c.b, 0, w.sleepOf(c.a.index()) != world::Sleep::Awake && w.sleepOf(c.b.index()) != world::Sleep::Awake};
+    Entry e{c.a, c.b, 0,
+            w.sleepOf(c.a.index()) != world::Sleep::Awake && w.sleepOf(c.b.index()) != world::Sleep::Awake};
     while (old < known_.size() && std::pair(known_[old].a, known_[old].b) < std::pair(e.a, e.b)) ++old;
-    const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b && known_[old].at_rest && e.at_rest;
+    const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b &&
+                      known_[old].at_rest && e.at_rest;
     e.depth = same ? known_[old].depth
                    : collide::overlapDepth(s.prototypeOf(e.a.index()).shape, w.motion().pose(e.a.index()),
                                            s.prototypeOf(e.b.index()).shape, w.motion().pose(e.b.index()));
@@ -69,14 +71,16 @@ std::vector<Depth> startOverlaps(const world::Scene& s) {
   for (std::size_t i = 0; i < s.pieces.size(); ++i) {
     const world::Piece& p = s.pieces[i];
     boxes.push_back(shape::boundsAt(s.prototypeOf(i).shape, p.start));
-    kinds.push_back(!p.collide ? collide::BoxKind::Ignored
-                               : p.role == world::Role::Dynamic ? collide::BoxKind::Moving : collide::BoxKind::Static);
+    kinds.push_back(!p.collide                       ? collide::BoxKind::Ignored
+                    : p.role == world::Role::Dynamic ? collide::BoxKind::Moving
+                                                     : collide::BoxKind::Static);
     traits.push_back(s.prototypeOf(i).traits);
     traits.back().dynamic = p.role == world::Role::Dynamic;
   }
   std::vector<Depth> out;
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
-    const double depth = collide::overlapDepth(s.prototypeOf(i).shape, s.pieces[i].start, s.prototypeOf(j).shape, s.pieces[j].start);
+    const double depth = collide::overlapDepth(s.prototypeOf(i).shape, s.pieces[i].start,
+                                               s.prototypeOf(j).shape, s.pieces[j].start);
     const double share = depth > 0 ? shareOf(depth, traits[i], traits[j]) : 0;
     if (share > 1e-6) out.push_back({PieceId(i), PieceId(j), depth, share});
   }

@@ -15,13 +15,13 @@ struct Depth {
 };
 
 struct Penetration {
-  double worst = 0, p99 = 0;              // m, over all touching pairs
+  double worst = 0, p99 = 0;  // m, over all touching pairs
   double worst_share = 0, p99_share = 0;
-  PieceId a, b;                           // the deepest pair by share; not valid when nothing touches
+  PieceId a, b;  // the deepest pair by share; not valid when nothing touches
 };
 
-// Over the true shapes at the present poses, all pairs that the world's contacts know of. Pairs whose both partners rest
-// keep the depth found last time: hand the same measurer every frame.
+// Over the true shapes at the present poses, all pairs that the world's contacts know of. Pairs whose both
+// partners rest keep the depth found last time: hand the same measurer every frame.
 class PenetrationMeter {
  public:
   Penetration measure(const world::World& w);

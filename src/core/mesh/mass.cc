@@ -17,7 +17,8 @@ MassProperties massProperties(const TriangleMesh& m) {
     const Vec3 sum = a + b + c;
     out.volume += six_volumes / 6;
     first += six_volumes / 24 * sum;
-    second += six_volumes / 120 * (sum * sum.transpose() + a * a.transpose() + b * b.transpose() + c * c.transpose());
+    second += six_volumes / 120 *
+              (sum * sum.transpose() + a * a.transpose() + b * b.transpose() + c * c.transpose());
   }
   if (out.volume == 0) return out;
   const Vec3 centre = first / out.volume;

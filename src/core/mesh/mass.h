@@ -6,9 +6,9 @@
 namespace drubble::mesh {
 
 struct MassProperties {
-  double volume = 0;                // m3; negative for an inside-out mesh
-  Vec3 centre = Vec3::Zero();       // m, in the mesh's space
-  Mat3 inertia = Mat3::Zero();      // m5: about the centre, at density 1
+  double volume = 0;            // m3; negative for an inside-out mesh
+  Vec3 centre = Vec3::Zero();   // m, in the mesh's space
+  Mat3 inertia = Mat3::Zero();  // m5: about the centre, at density 1
 };
 
 // Exact for the polyhedron, up to rounding. Sums of signed tetrahedra against a point near the mesh.

@@ -30,13 +30,14 @@ TriangleMesh welded(const TriangleMesh& m);
 
 TriangleMesh transformed(const TriangleMesh& m, const Vec3& scale, const Pose& pose);
 
-// Each directed edge must be met by exactly one opposite edge. Cost: a sort of the edges. Expects a welded mesh.
+// Each directed edge must be met by exactly one opposite edge. Cost: a sort of the edges. Expects a welded
+// mesh.
 struct Closedness {
-  std::size_t open_edges = 0;     // edges of one triangle only
-  std::size_t flipped_edges = 0;  // two triangles run along the edge the same way
-  std::size_t crowded_edges = 0;  // more than two triangles
-  std::size_t flat_triangles = 0; // without area
-  Vec3 first_open = Vec3::Zero(); // the middle of one of the open, flipped or crowded edges
+  std::size_t open_edges = 0;      // edges of one triangle only
+  std::size_t flipped_edges = 0;   // two triangles run along the edge the same way
+  std::size_t crowded_edges = 0;   // more than two triangles
+  std::size_t flat_triangles = 0;  // without area
+  Vec3 first_open = Vec3::Zero();  // the middle of one of the open, flipped or crowded edges
   bool closed() const { return open_edges == 0 && flipped_edges == 0 && crowded_edges == 0; }
 };
 Closedness closedness(const TriangleMesh& m);

@@ -109,9 +109,12 @@ TEST_CASE("the tree's nearest point and inside test agree with looking at every 
     const Vec3 p = vec3(random.between(-1.6, 1.6), random.between(-0.6, 0.6), random.between(-1.6, 1.6));
     double least_distance = 1e9;
     for (const Triangle& t : m.triangles)
-      least_distance = least(least_distance, (nearestOnTriangle(p, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - p).norm());
+      least_distance = least(
+          least_distance,
+          (nearestOnTriangle(p, m.vertices[t[0]], m.vertices[t[1]], m.vertices[t[2]]).point - p).norm());
     CHECK(tree.nearest(m, p).distance == Approx(least_distance).epsilon(1e-12));
-    const double ring = std::sqrt(p.x() * p.x() + p.z() * p.z()) - 1, depth = 0.3 - std::sqrt(ring * ring + p.y() * p.y());
+    const double ring = std::sqrt(p.x() * p.x() + p.z() * p.z()) - 1,
+                 depth = 0.3 - std::sqrt(ring * ring + p.y() * p.y());
     if (absolute(depth) > 0.02) CHECK(tree.inside(m, p) == (depth > 0));
   }
 }
@@ -122,7 +125,8 @@ TEST_CASE("the tree's overlap query finds every triangle whose box meets the giv
   RandomStream random(6, "boxes");
   for (int i = 0; i < 50; ++i) {
     Box query;
-    for (int k = 0; k < 2; ++k) query.add(vec3(random.between(-1.4, 1.4), random.between(-0.4, 0.4), random.between(-1.4, 1.4)));
+    for (int k = 0; k < 2; ++k)
+      query.add(vec3(random.between(-1.4, 1.4), random.between(-0.4, 0.4), random.between(-1.4, 1.4)));
     std::vector<std::uint32_t> found, expected;
     tree.overlapping(query, found);
     for (std::uint32_t t = 0; t < m.triangles.size(); ++t) {
@@ -141,7 +145,8 @@ TEST_CASE("neighbours lie across the shared edge") {
     for (std::size_t k = 0; k < 3; ++k) {
       REQUIRE(across[t][k] != kNoTriangle);
       const Triangle& o = m.triangles[across[t][k]];
-      for (const std::uint32_t v : {m.triangles[t][k], m.triangles[t][(k + 1) % 3]}) CHECK(std::count(o.begin(), o.end(), v) == 1);
+      for (const std::uint32_t v : {m.triangles[t][k], m.triangles[t][(k + 1) % 3]})
+        CHECK(std::count(o.begin(), o.end(), v) == 1);
     }
   }
 }

@@ -97,7 +97,8 @@ Tree::Nearest Tree::nearest(const TriangleMesh& m, const Vec3& point) const {
     const Node& n = nodes_[i];
     if (squaredDistance(n.box, point) > best_squared) continue;
     if (n.count == 0) {
-      const bool left_first = squaredDistance(nodes_[i + 1].box, point) <= squaredDistance(nodes_[n.first].box, point);
+      const bool left_first =
+          squaredDistance(nodes_[i + 1].box, point) <= squaredDistance(nodes_[n.first].box, point);
       stack[top++] = left_first ? n.first : i + 1;
       stack[top++] = left_first ? i + 1 : n.first;
       continue;
@@ -134,7 +135,8 @@ int Tree::crossings(const TriangleMesh& m, const Vec3& point, const Vec3& direct
     for (std::uint32_t k = n.first; k < n.first + n.count; ++k) {
       const Triangle& t = m.triangles[order_[k]];
       const Vec3 a = m.vertices[t[0]] - point, b = m.vertices[t[1]] - point, c = m.vertices[t[2]] - point;
-      const double u = direction.dot(c.cross(b)), v = direction.dot(a.cross(c)), w = direction.dot(b.cross(a));
+      const double u = direction.dot(c.cross(b)), v = direction.dot(a.cross(c)),
+                   w = direction.dot(b.cross(a));
       if (!((u >= 0 && v >= 0 && w >= 0) || (u <= 0 && v <= 0 && w <= 0))) continue;
       const double det = u + v + w;
       if (det == 0) continue;
@@ -148,7 +150,8 @@ int Tree::crossings(const TriangleMesh& m, const Vec3& point, const Vec3& direct
 bool Tree::inside(const TriangleMesh& m, const Vec3& point) const {
   if (nodes_.empty() || !bounds().contains(point)) return false;
   // Three slanted rays: one that grazes an edge is outvoted.
-  static const Vec3 kRays[3] = {vec3(0.8017, 0.2673, 0.5345), vec3(-0.3015, 0.9045, 0.3013), vec3(0.1741, -0.6963, -0.6963)};
+  static const Vec3 kRays[3] = {vec3(0.8017, 0.2673, 0.5345), vec3(-0.3015, 0.9045, 0.3013),
+                                vec3(0.1741, -0.6963, -0.6963)};
   int votes = 0;
   for (const Vec3& ray : kRays) votes += crossings(m, point, ray) != 0;
   return votes >= 2;
@@ -169,7 +172,8 @@ TrianglePoint nearestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, con
   const double vb = d5 * d2 - d1 * d6;
   if (vb <= 0 && d2 >= 0 && d6 <= 0) return {a + ac * (d2 / (d2 - d6)), 3};
   const double va = d3 * d6 - d5 * d4;
-  if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return {b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6))), 2};
+  if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0)
+    return {b + (c - b) * ((d4 - d3) / ((d4 - d3) + (d5 - d6))), 2};
   const double sum = va + vb + vc;
   return {a + ab * (vb / sum) + ac * (vc / sum), 0};
 }

@@ -32,7 +32,8 @@ class Tree {
  private:
   struct Node {
     Box box;
-    std::uint32_t first = 0, count = 0;  // leaf: range of order_; inner: count 0 and `first` is the right child
+    std::uint32_t first = 0,
+                  count = 0;  // leaf: range of order_; inner: count 0 and `first` is the right child
   };
   std::uint32_t build(const std::vector<Box>& boxes, std::uint32_t first, std::uint32_t count);
   int crossings(const TriangleMesh& m, const Vec3& point, const Vec3& direction) const;

@@ -21,7 +21,7 @@ std::size_t pick(const std::vector<double>& weights, double unit) {
 }  // namespace
 
 std::vector<Copy> grid(const GridSpec& spec) {
-  const int rise = spec.up.z() > 0.5 ? 2 : 1;   // the axis that points up
+  const int rise = spec.up.z() > 0.5 ? 2 : 1;  // the axis that points up
   const int depth = rise == 2 ? 1 : 2;
   std::vector<Copy> out;
   const auto n = [&](int axis) { return spec.count[static_cast<std::size_t>(axis)]; };

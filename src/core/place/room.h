@@ -16,7 +16,8 @@ class Room {
   explicit Room(double cell) : cell_(cell) {}
 
   void add(const shape::Shape& s, const Pose& pose);
-  // Index (in the order of adding) of the first thing that `s` would overlap by more than `tolerance` metres; -1: none.
+  // Index (in the order of adding) of the first thing that `s` would overlap by more than `tolerance` metres;
+  // -1: none.
   int blockedBy(const shape::Shape& s, const Pose& pose, double tolerance) const;
 
  private:

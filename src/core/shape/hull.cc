@@ -66,7 +66,9 @@ class Builder {
     };
     const Vec3 middle = box.centre();
     const auto a = farthest([&](const Vec3& p) { return p_.empty() ? 0 : (p - middle).norm(); });
-    const auto fail = [&] { throw Error(ErrorKind::Input, "its points lie in a plane: a hull needs thickness"); };
+    const auto fail = [&] {
+      throw Error(ErrorKind::Input, "its points lie in a plane: a hull needs thickness");
+    };
     if (p_.size() < 4 || !(size > 0)) fail();
     const Vec3 pa = p_[a.first];
     const auto b = farthest([&](const Vec3& p) { return (p - pa).norm(); });
@@ -136,7 +138,8 @@ class Builder {
       const std::uint32_t other = facets_[f].next[corner];
       if (facets_[other].dead) continue;
       std::uint32_t back = 0;
-      while (facets_[other].next[back] != f || facets_[other].v[back] != facets_[f].v[(corner + 1) % 3]) ++back;
+      while (facets_[other].next[back] != f || facets_[other].v[back] != facets_[f].v[(corner + 1) % 3])
+        ++back;
       if (above(facets_[other], eye) > epsilon_)
         visit(eye, other, back);
       else
@@ -152,7 +155,8 @@ class Builder {
 };
 
 // Groups facets that lie in one plane. Seeds in order of area, so that a sliver never sets the plane.
-std::vector<std::uint32_t> coplanarGroups(std::span<const Vec3> p, const std::vector<Facet>& facets, double tolerance) {
+std::vector<std::uint32_t> coplanarGroups(std::span<const Vec3> p, const std::vector<Facet>& facets,
+                                          double tolerance) {
   std::vector<std::uint32_t> order(facets.size());
   std::vector<double> area(facets.size());
   std::map<std::array<std::uint32_t, 2>, std::uint32_t> owner;
@@ -160,7 +164,8 @@ std::vector<std::uint32_t> coplanarGroups(std::span<const Vec3> p, const std::ve
     const auto& v = facets[f].v;
     order[f] = f;
     area[f] = (p[v[1]] - p[v[0]]).cross(p[v[2]] - p[v[0]]).norm();
-    for (int k = 0; k < 3; ++k) owner[{v[static_cast<std::size_t>(k)], v[static_cast<std::size_t>((k + 1) % 3)]}] = f;
+    for (int k = 0; k < 3; ++k)
+      owner[{v[static_cast<std::size_t>(k)], v[static_cast<std::size_t>((k + 1) % 3)]}] = f;
   }
   std::sort(order.begin(), order.end(),
             [&](std::uint32_t a, std::uint32_t b) { return area[a] != area[b] ? area[a] > area[b] : a < b; });
@@ -189,7 +194,8 @@ std::vector<std::uint32_t> coplanarGroups(std::span<const Vec3> p, const std::ve
 }
 
 // The rim of each group as a loop of vertices, counter-clockwise.
-std::vector<std::vector<std::uint32_t>> groupLoops(const std::vector<Facet>& facets, const std::vector<std::uint32_t>& group) {
+std::vector<std::vector<std::uint32_t>> groupLoops(const std::vector<Facet>& facets,
+                                                   const std::vector<std::uint32_t>& group) {
   std::map<std::uint32_t, std::map<std::uint32_t, std::uint32_t>> next_of;  // group -> vertex -> next
   std::map<std::array<std::uint32_t, 2>, std::uint32_t> owner;
   for (std::uint32_t f = 0; f < facets.size(); ++f)

@@ -55,7 +55,9 @@ TEST_CASE("hulls of random clouds hold all points and reach as far as they do, i
     const Polyhedron p = convexHull(points);
     INFO("seed " << seed << ", " << points.size() << " points" << (on_grid ? " on a grid" : ""));
     CHECK(whyInvalid(p) == "");
-    CHECK(static_cast<int>(p.vertices.size()) - static_cast<int>(p.edges.size()) + static_cast<int>(p.faces.size()) == 2);
+    CHECK(static_cast<int>(p.vertices.size()) - static_cast<int>(p.edges.size()) +
+              static_cast<int>(p.faces.size()) ==
+          2);
     for (const Face& f : p.faces)
       for (const Vec3& v : points) CHECK(f.normal.dot(v) - f.offset < 1e-6);
     RandomStream random(seed, "directions");
@@ -98,7 +100,8 @@ TEST_CASE("a fine ball's hull keeps its corners and its volume") {
 }
 
 TEST_CASE("flat, straight and single clouds are refused") {
-  const std::vector<Vec3> flat = {vec3(0, 0, 0), vec3(1, 0, 0), vec3(0, 1, 0), vec3(1, 1, 0), vec3(0.4, 0.3, 0)};
+  const std::vector<Vec3> flat = {vec3(0, 0, 0), vec3(1, 0, 0), vec3(0, 1, 0), vec3(1, 1, 0),
+                                  vec3(0.4, 0.3, 0)};
   const std::vector<Vec3> line = {vec3(0, 0, 0), vec3(1, 1, 1), vec3(2, 2, 2), vec3(3, 3, 3)};
   const std::vector<Vec3> one(6, vec3(1, 2, 3));
   for (const auto& points : {flat, line, one}) CHECK_THROWS_AS(convexHull(points), Error);

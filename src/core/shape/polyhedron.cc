@@ -41,7 +41,8 @@ std::string whyInvalid(const Polyhedron& p) {
       if (f.normal.dot(v) - f.offset > 1e-7 * p.outer_radius) return "I3: a vertex in front of a face";
   }
   for (const auto& [edge, count] : directed)
-    if (count != 1 || !directed.contains({edge.second, edge.first})) return "I2: an edge without its opposite";
+    if (count != 1 || !directed.contains({edge.second, edge.first}))
+      return "I2: an edge without its opposite";
   for (const int n : uses)
     if (n < 3) return "I4: a vertex in fewer than three faces";
   return {};

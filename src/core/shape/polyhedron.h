@@ -22,8 +22,8 @@ struct Edge {
   std::uint32_t a = 0, b = 0;  // vertices
   Vec3 left = Vec3::Zero();    // normals of the two faces; left x right runs along b - a
   Vec3 right = Vec3::Zero();
-  Vec3 along = Vec3::Zero();   // unit, from a to b
-  double widen = 1;            // 1 / cosine of half the angle between the normals
+  Vec3 along = Vec3::Zero();  // unit, from a to b
+  double widen = 1;           // 1 / cosine of half the angle between the normals
 };
 
 // Fills what follows from the ends and normals; swaps left and right where they run the wrong way.

@@ -21,13 +21,13 @@ struct Surface {
 // Immutable once made; shared by all pieces of a prototype.
 struct Shape {
   Kind kind = Kind::Sphere;
-  double radius = 0;                               // Sphere
-  std::shared_ptr<const Polyhedron> convex;        // Convex
-  std::shared_ptr<const Surface> surface;          // Mesh
-  Vec3 plane_normal = Vec3::UnitY();               // Plane: solid below normal . x = 0
-  Box bounds;                                      // body space
-  double inner_radius = 0;                         // of the largest ball about the centre that fits in; 0 for Mesh, Plane
-  double outer_radius = 0;                         // from the body's origin to its farthest point
+  double radius = 0;                         // Sphere
+  std::shared_ptr<const Polyhedron> convex;  // Convex
+  std::shared_ptr<const Surface> surface;    // Mesh
+  Vec3 plane_normal = Vec3::UnitY();         // Plane: solid below normal . x = 0
+  Box bounds;                                // body space
+  double inner_radius = 0;  // of the largest ball about the centre that fits in; 0 for Mesh, Plane
+  double outer_radius = 0;  // from the body's origin to its farthest point
 };
 
 Shape sphere(double radius);

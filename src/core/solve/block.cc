@@ -24,7 +24,8 @@ std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
 
 namespace {
 
-// Even a ball touches over a small disc, of this share of its size: without it nothing would end its spin about the normal.
+// Even a ball touches over a small disc, of this share of its size: without it nothing would end its spin
+// about the normal.
 constexpr double kPatchRadius = 0.005;
 
 float* lane(f8& f, std::size_t i) { return reinterpret_cast<float*>(&f) + i; }
@@ -48,14 +49,15 @@ void put(m8& m, std::size_t i, const Mat3& x) {
 }
 
 // 1 over the inverse mass felt by an impulse along `direction` at these arms.
-double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb, const Vec3& d,
-                        const Vec3& e) {
+double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb,
+                        const Vec3& d, const Vec3& e) {
   const double straight = d.dot(e) * (a.inverse_mass + b.inverse_mass);
-  return straight + ra.cross(d).dot(a.inverse_inertia * ra.cross(e)) + rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
+  return straight + ra.cross(d).dot(a.inverse_inertia * ra.cross(e)) +
+         rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
 }
 
-void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt, double least_radius,
-                  ContactBlock& out) {
+void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt,
+                  double least_radius, ContactBlock& out) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
   Vec3 middle = Vec3::Zero();
   for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
@@ -141,7 +143,8 @@ std::vector<ContactBlock> buildBlocks(const BlockInput& in) {
     const std::size_t step = c == kOverflow ? 1 : kLanes;
     for (std::size_t k = 0; k < by_colour[c].size(); k += step) {
       ContactBlock& b = blocks.emplace_back(emptyBlock());
-      for (std::size_t i = 0; i < step && k + i < by_colour[c].size(); ++i) fillLane(in, by_colour[c][k + i], i, b);
+      for (std::size_t i = 0; i < step && k + i < by_colour[c].size(); ++i)
+        fillLane(in, by_colour[c][k + i], i, b);
     }
   }
   return blocks;
@@ -154,7 +157,8 @@ void storeForces(const std::vector<ContactBlock>& blocks, double dt, Contacts& c
       Contact& c = contacts[b.contact[i]];
       const auto force = [&](const f8& impulse) { return static_cast<double>(lane(impulse, i)) / dt; };
       for (int k = 0; k < c.patch.count; ++k)
-        c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[static_cast<std::size_t>(k)].impulse));
+        c.normal_force[static_cast<std::size_t>(k)] =
+            static_cast<float>(force(b.point[static_cast<std::size_t>(k)].impulse));
       const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
       c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
       c.twist_torque = static_cast<float>(force(b.impulse_twist));

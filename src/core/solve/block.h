@@ -25,8 +25,8 @@ struct ActiveBody {
   Mat3 inverse_inertia = Mat3::Zero();  // world, at the substep's start
 };
 
-// What the passes read and write of a body, in floats: velocities in the internal step, and how far the body has come
-// since the substep's start. 64 bytes: one cache line.
+// What the passes read and write of a body, in floats: velocities in the internal step, and how far the body
+// has come since the substep's start. 64 bytes: one cache line.
 struct alignas(64) BodyRow {
   float velocity[3]{};
   float spin[3]{};
@@ -36,10 +36,10 @@ struct alignas(64) BodyRow {
 };
 
 struct PointRow {
-  v8 arm_a, arm_b;   // from the centres of mass, world, at the substep's start
-  f8 gap;            // m, then
-  f8 mass;           // effective, along the normal
-  f8 impulse;        // N s, so far in this internal step
+  v8 arm_a, arm_b;  // from the centres of mass, world, at the substep's start
+  f8 gap;           // m, then
+  f8 mass;          // effective, along the normal
+  f8 impulse;       // N s, so far in this internal step
 };
 
 struct ContactBlock {
@@ -61,8 +61,8 @@ struct ContactBlock {
 
 inline constexpr std::uint32_t kNoContact = 0xffffffffu;
 
-// Fills the blocks for `contacts` in the order of their colours. `body_of` maps a piece to its active body (0: does not
-// move). Impulses start from the contacts' forces times `dt`.
+// Fills the blocks for `contacts` in the order of their colours. `body_of` maps a piece to its active body
+// (0: does not move). Impulses start from the contacts' forces times `dt`.
 struct BlockInput {
   const std::vector<ActiveBody>& bodies;
   const std::vector<std::uint32_t>& body_of;
@@ -72,8 +72,8 @@ struct BlockInput {
 };
 std::vector<ContactBlock> buildBlocks(const BlockInput& in);
 
-// Colours contacts so that no two of a colour share a moving body: greedy in the contacts' order, a 64-bit mask a
-// body. Colour kOverflow is for what does not fit; such contacts are solved one after the other.
+// Colours contacts so that no two of a colour share a moving body: greedy in the contacts' order, a 64-bit
+// mask a body. Colour kOverflow is for what does not fit; such contacts are solved one after the other.
 inline constexpr int kColours = 24;
 inline constexpr int kOverflow = kColours;
 std::vector<std::uint8_t> colourContacts(const BlockInput& in);

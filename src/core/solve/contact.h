@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Contacts that last: a patch between two pieces with the forces it carried, so that the next substep starts from
-// them.
+// Contacts that last: a patch between two pieces with the forces it carried, so that the next substep starts
+// from them.
 #pragma once
 #include <array>
 #include <vector>
@@ -33,8 +33,9 @@ struct Contact {
 // Sorted by (a, b), patches of one pair in the order the pair test found them.
 using Contacts = std::vector<Contact>;
 
-// Gives each of `fresh` (the patches of one pair) the forces of the old patch it continues: the one whose normal
-// agrees best, then points by feature, then by place within `near` metres. What finds no match starts from nothing.
+// Gives each of `fresh` (the patches of one pair) the forces of the old patch it continues: the one whose
+// normal agrees best, then points by feature, then by place within `near` metres. What finds no match starts
+// from nothing.
 void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, Contact* end, double near);
 
 }  // namespace drubble::solve

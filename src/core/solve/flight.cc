@@ -13,7 +13,8 @@ double halfTangentShare(double angle_squared) {
 // The rotation whose axis times tan(angle/2) is `t` (Cayley).
 Quat cayley(const Vec3& t) { return Quat(1, t.x(), t.y(), t.z()).normalized(); }
 
-// Turns the frame by the angle that momentum about principal axis k gives in dt, and the momentum the other way.
+// Turns the frame by the angle that momentum about principal axis k gives in dt, and the momentum the other
+// way.
 void turnAboutPrincipal(int k, double dt, const Vec3& moments, Quat& frame, Vec3& momentum) {
   const double angle = dt * momentum[k] / moments[k];
   Vec3 t = Vec3::Zero();

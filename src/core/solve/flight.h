@@ -5,12 +5,13 @@
 
 namespace drubble::solve {
 
-// The rotation by the vector `angle` (rad; axis times angle), exact to 1e-9 below 0.5 rad, and always a rotation.
+// The rotation by the vector `angle` (rad; axis times angle), exact to 1e-9 below 0.5 rad, and always a
+// rotation.
 Quat turnBy(const Vec3& angle);
 
-// Turns a torque-free body for `dt` seconds: `turn` and `spin` (world) become what they are then. Angular momentum is
-// kept to rounding, energy is bounded over any time. Splitting into turns about the principal axes: Dullweber,
-// Leimkuhler, McLachlan (1997).
+// Turns a torque-free body for `dt` seconds: `turn` and `spin` (world) become what they are then. Angular
+// momentum is kept to rounding, energy is bounded over any time. Splitting into turns about the principal
+// axes: Dullweber, Leimkuhler, McLachlan (1997).
 void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin);
 
 Mat3 inverseInertiaWorld(const Traits& traits, const Quat& turn);

@@ -46,10 +46,13 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
     const double slow = 0.5 * leastSpeed(c);
     for (int k = 0; k < c.patch.count; ++k) {
       const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
-      const double closing = -c.patch.normal.dot(pointVelocity(b, p.position - b.position) - pointVelocity(a, p.position - a.position));
+      const double closing = -c.patch.normal.dot(pointVelocity(b, p.position - b.position) -
+                                                 pointVelocity(a, p.position - a.position));
       const double gap = greatest(p.gap, 0);
       if (closing <= 0 && pull * h < slow) continue;
-      if (gap > 1.5 * (greatest(closing, 0) + pull * h) * h || closing * closing + 2 * pull * gap < slow * slow) continue;
+      if (gap > 1.5 * (greatest(closing, 0) + pull * h) * h ||
+          closing * closing + 2 * pull * gap < slow * slow)
+        continue;
       is_watched_[i] = 1;
     }
     if (is_watched_[i]) watched_.push_back(i);
@@ -87,9 +90,10 @@ void Impacts::follow(std::size_t body) {
   }
 }
 
-// Gaps as they would be at the step's start had the bodies moved with their present velocities all along; closing
-// speeds as they are.
-void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia, std::size_t ib) {
+// Gaps as they would be at the step's start had the bodies moved with their present velocities all along;
+// closing speeds as they are.
+void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia,
+                       std::size_t ib) {
   const ActiveBody &a = bodies[ia], &b = bodies[ib];
   const Quat turn_a = a.turn * a.start_turn.conjugate(), turn_b = b.turn * b.start_turn.conjugate();
   for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
@@ -99,19 +103,23 @@ void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, 
     s.ra = ia == 0 ? ra0 : Vec3(turn_a * ra0);
     s.rb = ib == 0 ? rb0 : Vec3(turn_b * rb0);
     Vec3 moved = Vec3::Zero();
-    if (ib != 0) moved += b.position - b.start_position + s.rb - rb0 + shift_[ib] + turn_shift_[ib].cross(s.rb);
-    if (ia != 0) moved -= a.position - a.start_position + s.ra - ra0 + shift_[ia] + turn_shift_[ia].cross(s.ra);
+    if (ib != 0)
+      moved += b.position - b.start_position + s.rb - rb0 + shift_[ib] + turn_shift_[ib].cross(s.rb);
+    if (ia != 0)
+      moved -= a.position - a.start_position + s.ra - ra0 + shift_[ia] + turn_shift_[ia].cross(s.ra);
     s.gap = p.gap + c.patch.normal.dot(moved);
     s.closing = -c.patch.normal.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra));
   }
 }
 
-bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
+bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt,
+                     std::vector<Hit>& hits) {
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
   ActiveBody &a = bodies[ia], &b = bodies[ib];
   evaluate(bodies, c, ia, ib);
-  const double pull = c.patch.normal.dot(a.acceleration - b.acceleration);  // how fast the closing speed grows
+  const double pull =
+      c.patch.normal.dot(a.acceleration - b.acceleration);  // how fast the closing speed grows
   const double slow = leastSpeed(c);
   const double earliest = greatest(clock_[ia], clock_[ib]);
   double time = dt, speed = 0;
@@ -176,7 +184,8 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
       along[k] = greatest(old + (target[k] - vn) / inverse_n[k], 0);
       apply((along[k] - old) * n);
       const Vec3 slip = pointVelocity(b, s.rb) - pointVelocity(a, s.ra);
-      std::array<double, 2> f = {across[k][0] - slip.dot(t) / inverse_t[k], across[k][1] - slip.dot(u) / inverse_u[k]};
+      std::array<double, 2> f = {across[k][0] - slip.dot(t) / inverse_t[k],
+                                 across[k][1] - slip.dot(u) / inverse_u[k]};
       const double size = std::sqrt(f[0] * f[0] + f[1] * f[1]);
       if (size > c.surfaces.friction_rest * along[k]) {
         const double scale = c.surfaces.friction_slide * along[k] / size;

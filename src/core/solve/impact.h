@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// Sudden impacts: hits faster than the least bounce speed are passed on patch by patch, before the contact solve,
-// until nothing closes fast any more.
-// Method: sequential impacts with Newton's restitution and Coulomb friction; the hit is placed at its own time within
-// the internal step, so that neither its speed nor the height of the bounce depends on the step.
+// Sudden impacts: hits faster than the least bounce speed are passed on patch by patch, before the contact
+// solve, until nothing closes fast any more. Method: sequential impacts with Newton's restitution and Coulomb
+// friction; the hit is placed at its own time within the internal step, so that neither its speed nor the
+// height of the bounce depends on the step.
 #pragma once
 #include <vector>
 
@@ -21,15 +21,17 @@ struct Hit {
 
 class Impacts {
  public:
-  // Finds the contacts that may be hit within `h` seconds from the bodies' start. `least_speed` per contact is
-  // computed from the sizes and `gravity` (magnitude).
+  // Finds the contacts that may be hit within `h` seconds from the bodies' start. `least_speed` per contact
+  // is computed from the sizes and `gravity` (magnitude).
   Impacts(const BlockInput& in, double h, double gravity);
 
-  // Deals with the hits of the coming `dt` seconds: changes velocities, adds to `hits`. Call before gravity is added.
+  // Deals with the hits of the coming `dt` seconds: changes velocities, adds to `hits`. Call before gravity
+  // is added.
   void pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits);
 
   bool any() const { return !watched_.empty(); }
-  // What a body's place must be corrected by after the plain step, because its hit came later than the step's start.
+  // What a body's place must be corrected by after the plain step, because its hit came later than the step's
+  // start.
   const Vec3& shift(std::size_t body) const { return shift_[body]; }
   const Vec3& turnShift(std::size_t body) const { return turn_shift_[body]; }
 

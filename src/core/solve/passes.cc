@@ -38,7 +38,9 @@ v8 gather3(const std::vector<BodyRow>& rows, const Indices& at, std::size_t fiel
   return {gather(rows, at, field), gather(rows, at, field + 1), gather(rows, at, field + 2)};
 }
 
-Body8 loadBody(const std::vector<BodyRow>& rows, const Indices& at) { return {gather3(rows, at, 0), gather3(rows, at, 3)}; }
+Body8 loadBody(const std::vector<BodyRow>& rows, const Indices& at) {
+  return {gather3(rows, at, 0), gather3(rows, at, 3)};
+}
 
 Place8 loadPlace(const std::vector<BodyRow>& rows, const Indices& at) {
   return {gather3(rows, at, 6), gather3(rows, at, 9), gather(rows, at, 12)};
@@ -107,7 +109,8 @@ void solveFriction(ContactBlock& c, Body8& a, Body8& b) {
 }
 
 template <Pass pass>
-void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, const Place8& place_b, const Softness& soft) {
+void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, const Place8& place_b,
+                  const Softness& soft) {
   const v8 moved = place_b.moved - place_a.moved;
   for (int k = 0; k < c.points; ++k) {
     PointRow& p = c.point[static_cast<std::size_t>(k)];
@@ -127,7 +130,8 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
     const f8 old = p.impulse;
     f8 now = greatest(old * keep - mass * (speed + wanted), f8(0.0f));
     // What has not met yet is the next step's affair: settling must not brake it beforehand.
-    if constexpr (pass == Pass::Settle) now = choose(greatest(gap, f8(0.0f)) > old * f8(1e30f), f8(0.0f), now);
+    if constexpr (pass == Pass::Settle)
+      now = choose(greatest(gap, f8(0.0f)) > old * f8(1e30f), f8(0.0f), now);
     p.impulse = now;
     push(c, a, b, p.arm_a, p.arm_b, c.normal * (p.impulse - old));
   }
@@ -161,7 +165,8 @@ void warmStart(const std::vector<ContactBlock>& blocks, std::vector<BodyRow>& ro
       const PointRow& p = c.point[static_cast<std::size_t>(k)];
       push(c, a, b, p.arm_a, p.arm_b, c.normal * p.impulse);
     }
-    push(c, a, b, c.friction_arm_a, c.friction_arm_b, c.along * c.impulse_along + c.across * c.impulse_across);
+    push(c, a, b, c.friction_arm_a, c.friction_arm_b,
+         c.along * c.impulse_along + c.across * c.impulse_across);
     const v8 twist = c.normal * c.impulse_twist;
     a.spin = a.spin - c.inverse_inertia_a * twist;
     b.spin = b.spin + c.inverse_inertia_b * twist;

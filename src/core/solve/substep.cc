@@ -62,7 +62,11 @@ Given given(const BodyRow& loaded, const BodyRow& now) {
 class Substep {
  public:
   Substep(const SubstepInput& in, Contacts contacts)
-      : in_(in), dt_(in.h / in.iterations), rows_(in.active.size() + 1), loaded_(rows_.size()), last_(rows_.size()) {
+      : in_(in),
+        dt_(in.h / in.iterations),
+        rows_(in.active.size() + 1),
+        loaded_(rows_.size()),
+        last_(rows_.size()) {
     out_.bodies = gatherBodies(in);
     out_.contacts = std::move(contacts);
   }
@@ -161,7 +165,9 @@ class Substep {
 
 }  // namespace
 
-Proposal solveSubstep(const SubstepInput& in, Contacts contacts) { return Substep(in, std::move(contacts)).run(); }
+Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
+  return Substep(in, std::move(contacts)).run();
+}
 
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
   const double dt = in.h / in.iterations;

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// One substep as a transaction: it reads the state and proposes another; the caller judges and commits, or does not.
+// One substep as a transaction: it reads the state and proposes another; the caller judges and commits, or
+// does not.
 #pragma once
 #include <vector>
 
@@ -27,8 +28,9 @@ struct Proposal {
 // I1 what happens in an island depends on nothing outside it. I2 the result depends on the input's bits only.
 Proposal solveSubstep(const SubstepInput& in, Contacts contacts);
 
-// The contact forces that hold the given pieces still, found by `sweeps` sweeps without motion. Their number is fixed, so
-// that one island's bits do not hang on how hard another is. Pieces that cannot be held are left to fall.
+// The contact forces that hold the given pieces still, found by `sweeps` sweeps without motion. Their number
+// is fixed, so that one island's bits do not hang on how hard another is. Pieces that cannot be held are left
+// to fall.
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts);
 
 }  // namespace drubble::solve

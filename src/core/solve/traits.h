@@ -10,15 +10,15 @@ namespace drubble::solve {
 
 // Constant over a run.
 struct Traits {
-  double inverse_mass = 0;                 // 1/kg; 0 for what is not dynamic
-  Mat3 inertia = Mat3::Zero();             // kg m2, body space
-  Mat3 inverse_inertia = Mat3::Zero();     // body space
-  Vec3 moments = Vec3::Zero();             // principal
-  Quat principal = Quat::Identity();       // principal axes to body space
-  bool round = true;                       // all moments alike: spin does not precess
-  double size = 0;                         // m: longest side of the body-space box
-  double outer_radius = 0;                 // m: farthest point from the centre of mass
-  double inner_radius = 0;                 // m: largest ball inside the shape
+  double inverse_mass = 0;              // 1/kg; 0 for what is not dynamic
+  Mat3 inertia = Mat3::Zero();          // kg m2, body space
+  Mat3 inverse_inertia = Mat3::Zero();  // body space
+  Vec3 moments = Vec3::Zero();          // principal
+  Quat principal = Quat::Identity();    // principal axes to body space
+  bool round = true;                    // all moments alike: spin does not precess
+  double size = 0;                      // m: longest side of the body-space box
+  double outer_radius = 0;              // m: farthest point from the centre of mass
+  double inner_radius = 0;              // m: largest ball inside the shape
   double gravity_share = 1;
   double travel_damping = 0, spin_damping = 0;  // 1/s
   bool dynamic = false;

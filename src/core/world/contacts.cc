@@ -10,8 +10,9 @@ namespace drubble::world {
 
 namespace {
 
-constexpr double kLookAhead = 0.02;   // of the smaller piece's size
-constexpr double kSamePlace = 0.05;   // of the smaller piece's size: how far a contact point may wander and be the same
+constexpr double kLookAhead = 0.02;  // of the smaller piece's size
+constexpr double kSamePlace =
+    0.05;  // of the smaller piece's size: how far a contact point may wander and be the same
 
 }  // namespace
 
@@ -73,15 +74,16 @@ solve::Contacts World::findContacts(double h) const {
     std::size_t old_end = old;
     while (old_end < contacts_.size() && contacts_[old_end].a == a && contacts_[old_end].b == b) ++old_end;
     found.clear();
-    collide::collide(scene_.prototypeOf(i).shape, motion_.pose(i), scene_.prototypeOf(j).shape, motion_.pose(j),
-                     reach(i, j, h), found);
+    collide::collide(scene_.prototypeOf(i).shape, motion_.pose(i), scene_.prototypeOf(j).shape,
+                     motion_.pose(j), reach(i, j, h), found);
     if (!found.empty()) {
       const std::size_t first = out.size();
       const solve::Surfaces surfaces = combine(scene_.materialOf(i), scene_.materialOf(j));
       for (const collide::Manifold& m : found) out.push_back({a, b, m, surfaces, {}, Vec3::Zero(), 0, 0});
-      const double size = least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);
-      solve::inherit(contacts_.data() + old, contacts_.data() + old_end, out.data() + first, out.data() + out.size(),
-                     kSamePlace * size);
+      const double size =
+          least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);
+      solve::inherit(contacts_.data() + old, contacts_.data() + old_end, out.data() + first,
+                     out.data() + out.size(), kSamePlace * size);
     }
     old = old_end;
   }

@@ -22,7 +22,8 @@ Prototype named(const std::string& name, shape::Shape s, mesh::TriangleMesh m) {
 shape::Shape boxShape(const Vec3& low, const Vec3& high) {
   std::vector<Vec3> corners;
   for (int i = 0; i < 8; ++i)
-    corners.push_back(vec3((i & 1) ? high.x() : low.x(), (i & 2) ? high.y() : low.y(), (i & 4) ? high.z() : low.z()));
+    corners.push_back(
+        vec3((i & 1) ? high.x() : low.x(), (i & 2) ? high.y() : low.y(), (i & 4) ? high.z() : low.z()));
   return shape::convex(corners);
 }
 
@@ -49,9 +50,11 @@ Prototype groundPrototype(const std::string& name, const Vec3& up, double extent
   return named(name, shape::plane(up), square);
 }
 
-Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, ShapeChoice choice, double density) {
+Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, ShapeChoice choice,
+                        double density) {
   const mesh::MassProperties solid = mesh::massProperties(m);
-  if (!(solid.volume > 0)) throw Error(ErrorKind::Input, "the mesh encloses no volume: close it, or turn its faces outward");
+  if (!(solid.volume > 0))
+    throw Error(ErrorKind::Input, "the mesh encloses no volume: close it, or turn its faces outward");
   mesh::TriangleMesh body = m;
   for (Vec3& v : body.vertices) v -= solid.centre;
   shape::Shape s;

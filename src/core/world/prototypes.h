@@ -15,10 +15,11 @@ Prototype boxPrototype(const std::string& name, const Vec3& full_size, double de
 // A half space, solid below `up` . x = 0; static only. Its mesh is a square of `extent` for pictures.
 Prototype groundPrototype(const std::string& name, const Vec3& up, double extent);
 
-// A closed mesh felt as `choice`: mass from the mesh, body space at its centre of mass. A Sphere is the one about the
-// centre of mass with the mesh's volume; a Box is the mesh's own axis-aligned box. Throws Error(Input) for a mesh
-// without volume.
-Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, ShapeChoice choice, double density);
+// A closed mesh felt as `choice`: mass from the mesh, body space at its centre of mass. A Sphere is the one
+// about the centre of mass with the mesh's volume; a Box is the mesh's own axis-aligned box. Throws
+// Error(Input) for a mesh without volume.
+Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, ShapeChoice choice,
+                        double density);
 
 // A mesh felt triangle by triangle, open or closed; static only. Body space is the mesh's own.
 Prototype surfacePrototype(const std::string& name, const mesh::TriangleMesh& m);

@@ -42,7 +42,8 @@ std::string whyInvalid(const Scene& s) {
     if (t.material.index() >= s.materials.size()) return "prototype '" + t.name + "' has no material";
     if (!p.start.position.allFinite() || !p.start.turn.coeffs().allFinite() || !p.velocity.allFinite())
       return "piece '" + p.name + "' starts at a place or speed that is not finite";
-    if (p.role == Role::Dynamic && !(t.traits.inverse_mass > 0)) return "piece '" + p.name + "' moves but has no mass";
+    if (p.role == Role::Dynamic && !(t.traits.inverse_mass > 0))
+      return "piece '" + p.name + "' moves but has no mass";
   }
   return {};
 }

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Everything a simulation starts from, in SI units, as plain data. Made from a setup by src/files; constant while a
-// world lives.
+// Everything a simulation starts from, in SI units, as plain data. Made from a setup by src/files; constant
+// while a world lives.
 #pragma once
 #include <optional>
 #include <string>
@@ -28,10 +28,10 @@ enum class Role { Static, Dynamic };
 struct Prototype {
   std::string name;
   shape::Shape shape;
-  solve::Traits traits;         // as a dynamic piece
-  double volume = 0;            // m3
-  mesh::TriangleMesh mesh;      // body space
-  Vec3 origin = Vec3::Zero();   // where the mesh's own origin is, body space
+  solve::Traits traits;        // as a dynamic piece
+  double volume = 0;           // m3
+  mesh::TriangleMesh mesh;     // body space
+  Vec3 origin = Vec3::Zero();  // where the mesh's own origin is, body space
   MaterialId material;
   std::array<double, 3> colour{0.6, 0.6, 0.6};
   bool show = true;
@@ -47,12 +47,12 @@ struct Piece {
 };
 
 struct SolverSettings {
-  int substeps = 0;         // a frame; 0: auto
-  int iterations = 0;       // internal steps a substep; 0: auto
-  double quality = 1;       // 0.5, 1 or 2: multiplies what auto picks
-  double look_ahead = -1;   // m; negative: auto
-  double sleep_speed = -1;  // m/s; negative: auto; 0: nothing falls asleep
-  double sleep_after = 0.4; // s
+  int substeps = 0;          // a frame; 0: auto
+  int iterations = 0;        // internal steps a substep; 0: auto
+  double quality = 1;        // 0.5, 1 or 2: multiplies what auto picks
+  double look_ahead = -1;    // m; negative: auto
+  double sleep_speed = -1;   // m/s; negative: auto; 0: nothing falls asleep
+  double sleep_after = 0.4;  // s
 };
 
 struct Scene {
@@ -68,11 +68,16 @@ struct Scene {
   std::optional<Box> keep_inside;
 
   double frameSeconds() const { return time_scale / fps; }
-  const Prototype& prototypeOf(std::size_t piece) const { return prototypes[pieces[piece].prototype.index()]; }
-  const Material& materialOf(std::size_t piece) const { return materials[prototypeOf(piece).material.index()]; }
+  const Prototype& prototypeOf(std::size_t piece) const {
+    return prototypes[pieces[piece].prototype.index()];
+  }
+  const Material& materialOf(std::size_t piece) const {
+    return materials[prototypeOf(piece).material.index()];
+  }
 };
 
-// How two materials meet: the geometric mean of both partners' values; one without values of its own takes the other's.
+// How two materials meet: the geometric mean of both partners' values; one without values of its own takes
+// the other's.
 solve::Surfaces combine(const Material& a, const Material& b);
 
 // Fills mass, inertia and sizes for a solid of `density` whose mesh has these properties.

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 // Who sleeps and who wakes.
 //
-// A piece sleeps when no point of it has moved more than 0.1 % of its size over the window and its speed is low, and
-// the same holds for all awake pieces that it is pressed against. It wakes when something is about to hit it, or when
-// the force in one of its contacts is no longer what it was when it fell asleep: a new load, or a support that left.
+// A piece sleeps when no point of it has moved more than 0.1 % of its size over the window and its speed is
+// low, and the same holds for all awake pieces that it is pressed against. It wakes when something is about
+// to hit it, or when the force in one of its contacts is no longer what it was when it fell asleep: a new
+// load, or a support that left.
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -14,8 +15,8 @@ namespace drubble::world {
 
 namespace {
 
-constexpr double kStillShare = 1e-3;   // of the size
-constexpr double kForceShare = 0.1;    // of the weight: a change that wakes
+constexpr double kStillShare = 1e-3;  // of the size
+constexpr double kForceShare = 0.1;   // of the weight: a change that wakes
 
 // Disjoint sets, the lowest member standing for each.
 class Sets {
@@ -47,7 +48,8 @@ void World::wake(std::size_t piece) {
 void World::wakeWithNeighbours(std::size_t piece) {
   Sets heaps(motion_.size());
   for (const solve::Contact& c : contacts_)
-    if (sleep_[c.a.index()] == Sleep::Asleep && sleep_[c.b.index()] == Sleep::Asleep) heaps.join(c.a.value, c.b.value);
+    if (sleep_[c.a.index()] == Sleep::Asleep && sleep_[c.b.index()] == Sleep::Asleep)
+      heaps.join(c.a.value, c.b.value);
   const std::uint32_t heap = heaps.find(static_cast<std::uint32_t>(piece));
   for (std::uint32_t i = 0; i < motion_.size(); ++i)
     if (heaps.find(i) == heap) wake(i);
@@ -81,8 +83,8 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
   return woke;
 }
 
-// A sleeping piece was solved as if fixed. Where the force it bore is not the one it fell asleep with, it wakes for the
-// next substep; so it does when a contact that bore it is gone.
+// A sleeping piece was solved as if fixed. Where the force it bore is not the one it fell asleep with, it
+// wakes for the next substep; so it does when a contact that bore it is gone.
 void World::wakeForForces() {
   std::vector<std::size_t> woken;
   const auto changed = [&](std::size_t sleeper, double force, double before) {
@@ -97,7 +99,8 @@ void World::wakeForForces() {
       before += static_cast<double>(contacts_[i].asleep_force);
     }
     for (const auto& [sleeper, other] : {std::pair(a, b), std::pair(b, a)})
-      if (sleep_[sleeper.index()] == Sleep::Asleep && awake(other.index()) && changed(sleeper.index(), force, before))
+      if (sleep_[sleeper.index()] == Sleep::Asleep && awake(other.index()) &&
+          changed(sleeper.index(), force, before))
         woken.push_back(sleeper.index());
   }
   for (const std::size_t p : woken) wake(p);
@@ -111,7 +114,8 @@ void World::updateRest(double h) {
     const double moved = (motion_.position[i] - r.position).norm() + angle * traits_[i].outer_radius;
     const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
     r.seconds += h;
-    if (moved > kStillShare * traits_[i].size || speed > restSpeedOf(i)) r = {motion_.position[i], motion_.turn[i], 0};
+    if (moved > kStillShare * traits_[i].size || speed > restSpeedOf(i))
+      r = {motion_.position[i], motion_.turn[i], 0};
   }
 }
 

@@ -46,8 +46,8 @@ constexpr int kLoadSweeps = 300;
 
 // A state that no shot can want: not a number, or so fast that it must be a fault.
 bool absurd(const solve::ActiveBody& b) {
-  return !b.position.allFinite() || !b.velocity.allFinite() || !b.spin.allFinite() || !b.turn.coeffs().allFinite() ||
-         b.velocity.squaredNorm() > 1e10 || b.position.squaredNorm() > 1e14;
+  return !b.position.allFinite() || !b.velocity.allFinite() || !b.spin.allFinite() ||
+         !b.turn.coeffs().allFinite() || b.velocity.squaredNorm() > 1e10 || b.position.squaredNorm() > 1e14;
 }
 
 }  // namespace
@@ -61,9 +61,10 @@ void World::substep(double h, int iterations) {
   solve::Proposal p = solve::solveSubstep(in, std::move(contacts));
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     if (!absurd(p.bodies[k])) continue;
-    throw Error(ErrorKind::Diverged, "piece '" + scene_.pieces[p.bodies[k].piece].name + "' flew apart after frame " +
-                                         std::to_string(frame_) +
-                                         ": try more substeps, and look for overlaps at the start with 'check'");
+    throw Error(ErrorKind::Diverged,
+                "piece '" + scene_.pieces[p.bodies[k].piece].name + "' flew apart after frame " +
+                    std::to_string(frame_) +
+                    ": try more substeps, and look for overlaps at the start with 'check'");
   }
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     const solve::ActiveBody& b = p.bodies[k];
@@ -111,12 +112,13 @@ FrameStats World::advance(Watcher& watcher) {
   if (!started_) findStartLoads();
   hits_.clear();
   FrameStats out;
-  // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length, so that a
-  // finer one never outlasts its cause.
+  // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length,
+  // so that a finer one never outlasts its cause.
   const double frame = scene_.frameSeconds();
   double done = 0;  // share of the frame; exact, a sum of powers of two, with automatic substeps
   for (int k = 0; done < 1; ++k) {
-    if (watcher.cancelled()) throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
+    if (watcher.cancelled())
+      throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
     const Steps steps = chooseSteps(*this);
     double share = 1.0 / steps.substeps;
     if (scene_.solver.substeps > 0)
@@ -145,7 +147,8 @@ FrameStats World::stats() const {
     out.asleep += sleep_[i] == Sleep::Asleep;
     if (!t.dynamic) continue;
     const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
-    out.kinetic += 0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
+    out.kinetic +=
+        0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
     out.potential -= t.mass() * t.gravity_share * scene_.gravity.dot(motion_.position[i]);
   }
   return out;
@@ -155,7 +158,9 @@ std::uint64_t World::digest() const {
   Digest d;
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     d.add(motion_.position[i]);
-    for (const double x : {motion_.turn[i].w(), motion_.turn[i].x(), motion_.turn[i].y(), motion_.turn[i].z()}) d.add(x);
+    for (const double x :
+         {motion_.turn[i].w(), motion_.turn[i].x(), motion_.turn[i].y(), motion_.turn[i].z()})
+      d.add(x);
     d.add(motion_.velocity[i]);
     d.add(motion_.spin[i]);
     d.add(static_cast<std::uint64_t>(sleep_[i]));
@@ -168,22 +173,23 @@ std::string World::whyInvalid() const {
     if (std::pair(contacts_[i].a, contacts_[i].b) < std::pair(contacts_[i - 1].a, contacts_[i - 1].b))
       return "I3: contacts out of order at " + std::to_string(i);
   for (const solve::Contact& c : contacts_)
-    if (!(c.a < c.b) || c.patch.count < 1 || c.patch.count > 4) return "I3: a contact of a piece with itself, or empty";
+    if (!(c.a < c.b) || c.patch.count < 1 || c.patch.count > 4)
+      return "I3: a contact of a piece with itself, or empty";
   return {};
 }
 
 namespace {
 
-// Limits of what may happen within one substep, for a piece on its own and for one that is in touch with others: geometry
-// is looked at once a substep, and must not have changed much by its end.
-constexpr double kFreeTravel = 1.5;    // of the inner radius
-constexpr double kTouchTravel = 0.2;   // of the inner radius
-constexpr double kTouchTurn = 0.15;    // rad
-constexpr double kSag = 3e-5;          // of the size: how far the push-out spring gives under a piece's own weight
-constexpr int kMostSubsteps = 64;
+// Limits of what may happen within one substep, for a piece on its own and for one that is in touch with
+// others: geometry is looked at once a substep, and must not have changed much by its end.
+constexpr double kFreeTravel = 1.5;   // of the inner radius
+constexpr double kTouchTravel = 0.2;  // of the inner radius
+constexpr double kSag = 3e-5;  // of the size: how far the push-out spring gives under a piece's own weight
+constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
 
-// Pieces in touch with something round or cornered; over a plane geometry stays as it is however fast the motion.
+// Pieces in touch with something round or cornered; over a plane geometry stays as it is however fast the
+// motion.
 std::vector<char> touchingPieces(const World& w) {
   std::vector<char> touching(w.motion().size(), 0);
   for (const solve::Contact& c : w.contacts())
@@ -203,17 +209,21 @@ Steps chooseSteps(const World& w) {
   for (std::size_t i = 0; i < touching.size(); ++i) {
     if (w.sleepOf(i) != Sleep::Awake) continue;
     const solve::Traits& t = w.traits()[i];
-    const double travel = w.motion().velocity[i].norm() * frame, turn = w.motion().spin[i].norm() * frame;
+    const double travel = w.motion().velocity[i].norm() * frame;
+    // A ball looks the same however it turns.
+    const bool ball = s.prototypeOf(i).shape.kind == shape::Kind::Sphere;
+    const double rim = ball ? 0 : w.motion().spin[i].norm() * t.outer_radius * frame;
     wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
-    if (touching[i]) wanted = greatest(wanted, greatest(travel / (kTouchTravel * t.inner_radius), turn / kTouchTurn));
+    if (touching[i]) wanted = greatest(wanted, (travel + rim) / (kTouchTravel * t.inner_radius));
     internal = greatest(internal, frame * solve::stepsForSag(gravity, kSag * t.size));
   }
   wanted = greatest(wanted, internal / kMostIterations);
   int n = 2;
   while (n < wanted && n < kMostSubsteps) n *= 2;
   Steps out;
-  out.iterations = s.solver.iterations > 0 ? s.solver.iterations
-                                           : std::clamp(static_cast<int>(std::ceil(internal / n)), 2, kMostIterations);
+  out.iterations = s.solver.iterations > 0
+                       ? s.solver.iterations
+                       : std::clamp(static_cast<int>(std::ceil(internal / n)), 2, kMostIterations);
   const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
   out.substeps = s.solver.substeps > 0 ? s.solver.substeps : (scaled < 2 ? 2 : scaled);
   return out;

@@ -3,7 +3,8 @@
 //
 // Data in: a Scene. Data out: motion in world space (SI), one entry a piece, after each frame.
 // I1 a substep is proposed, judged, and only then committed: a refused one leaves the world as it was.
-// I2 the state depends on the scene and the number of frames only: not on the machine, the build, or whether it was saved
+// I2 the state depends on the scene and the number of frames only: not on the machine, the build, or whether
+// it was saved
 //    and restored in between.
 // I3 contacts are sorted by their pieces; each pair's stand together.
 // Not thread safe. Cost: about a microsecond per touching pair and internal step.
@@ -46,7 +47,8 @@ class World {
   const solve::Contacts& contacts() const { return contacts_; }
   const std::vector<solve::Hit>& hits() const { return hits_; }  // of the last frame, in order
 
-  // Throws Error(Diverged) naming the piece, or Error(Cancelled); the state is then that of the last good substep.
+  // Throws Error(Diverged) naming the piece, or Error(Cancelled); the state is then that of the last good
+  // substep.
   FrameStats advance(Watcher& watcher);
   FrameStats stats() const;
 

@@ -89,7 +89,8 @@ TEST_CASE("a heap comes to rest, sleeps, and stays where it is") {
   s.surface(0.6, 0.1);
   s.ground();
   addHeap(s, Vec3::Zero(), 3);
-  for (std::size_t i = 1; i < s.scene.pieces.size(); ++i) s.scene.prototypes[i].traits.spin_damping = 8;  // balls roll for ever
+  for (std::size_t i = 1; i < s.scene.pieces.size(); ++i)
+    s.scene.prototypes[i].traits.spin_damping = 8;  // balls roll for ever
   s.frames(240);
   std::vector<Vec3> places = s.world().motion().position;
   for (std::size_t i = 1; i < s.scene.pieces.size(); ++i) CHECK(s.asleep(i));
@@ -131,7 +132,7 @@ TEST_CASE("a starting overlap parts slowly and is reported") {
   }
   measure::PenetrationMeter meter;
   CHECK(meter.measure(s.world()).worst < 0.002);
-  CHECK(fastest < 1.0);             // a size a second at most while parting
+  CHECK(fastest < 1.0);                // a size a second at most while parting
   CHECK(s.velocity(a).norm() < 0.05);  // and hardly any speed is left behind
 }
 
@@ -141,7 +142,8 @@ TEST_CASE("a wall of bricks stands from the first frame on: its loads are found 
   s.ground();
   std::vector<Vec3> start;
   for (int row = 0; row < 8; ++row)
-    for (int k = 0; k < 6 - row % 2; ++k) s.box(vec3(0.2, 0.1, 0.1), vec3(0.2 * k + 0.1 * (row % 2), 0.05 + 0.1 * row, 0));
+    for (int k = 0; k < 6 - row % 2; ++k)
+      s.box(vec3(0.2, 0.1, 0.1), vec3(0.2 * k + 0.1 * (row % 2), 0.05 + 0.1 * row, 0));
   for (const world::Piece& p : s.scene.pieces) start.push_back(p.start.position);
   double sag = 0;
   for (int frame = 0; frame < 24; ++frame) {
@@ -168,7 +170,8 @@ TEST_CASE("a row of touching balls hands the blow to the last one, whichever way
 }
 
 TEST_CASE("friction and bounce combine, and a piece without a material takes its partner's") {
-  const world::Material none{}, rough{"rough", 1, 0.9, 0.8, 0.4, true}, slick{"slick", 1, 0.1, 0.05, 0.9, true};
+  const world::Material none{}, rough{"rough", 1, 0.9, 0.8, 0.4, true},
+      slick{"slick", 1, 0.1, 0.05, 0.9, true};
   CHECK(world::combine(none, rough).friction_rest == 0.9);
   CHECK(world::combine(slick, none).bounce == 0.9);
   CHECK(world::combine(rough, slick).friction_rest == Approx(0.3));
@@ -223,7 +226,8 @@ TEST_CASE("jitter, rest and drift are measured as defined") {
   for (int f = 0; f < 13; ++f) {
     measure::Sample s;
     s.frame = f;
-    s.position = {vec3(f % 2 == 0 ? 0 : 0.001, 0, 0), vec3(0, 0, 0), vec3(0.1 * f, 0, 0)};  // shivers, rests, travels
+    s.position = {vec3(f % 2 == 0 ? 0 : 0.001, 0, 0), vec3(0, 0, 0),
+                  vec3(0.1 * f, 0, 0)};  // shivers, rests, travels
     s.turn.assign(3, Quat::Identity());
     s.speed = {f < 6 ? 0.5 : 0.001, 0, f < 9 ? 2.0 : 0.0};
     samples.push_back(s);
@@ -237,5 +241,6 @@ TEST_CASE("jitter, rest and drift are measured as defined") {
   CHECK(measure::restFrame(samples, rest, first_two) == 6);
   samples.back().speed[1] = 1;
   CHECK_FALSE(measure::restFrame(samples, rest, all).has_value());
-  CHECK(measure::drift(std::vector<double>{0, 5, 3, 4}, std::vector<double>{10, 5, 7, 8}) == Approx(2.0 / (5 + 5)));
+  CHECK(measure::drift(std::vector<double>{0, 5, 3, 4}, std::vector<double>{10, 5, 7, 8}) ==
+        Approx(2.0 / (5 + 5)));
 }

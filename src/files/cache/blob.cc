@@ -15,10 +15,13 @@ static_assert(std::endian::native == std::endian::little, "blobs are little-endi
 Pose PieceState::pose() const {
   return {vec3(position[0], position[1], position[2]),
           Quat(static_cast<double>(turn[0]), static_cast<double>(turn[1]), static_cast<double>(turn[2]),
-               static_cast<double>(turn[3])).normalized()};
+               static_cast<double>(turn[3]))
+              .normalized()};
 }
 
-std::int64_t hashOf(const Bytes& data) { return static_cast<std::int64_t>(XXH3_64bits(data.data(), data.size())); }
+std::int64_t hashOf(const Bytes& data) {
+  return static_cast<std::int64_t>(XXH3_64bits(data.data(), data.size()));
+}
 
 Blob packBytes(const Bytes& raw) {
   Blob b;
@@ -40,7 +43,8 @@ Bytes unpackBytes(const Bytes& data) {
   return raw;
 }
 
-// Arrays one after the other: index (uint32), position (3 float64), turn (4 float32), velocity, spin (3 float32), flags.
+// Arrays one after the other: index (uint32), position (3 float64), turn (4 float32), velocity, spin (3
+// float32), flags.
 Blob packFrame(const std::vector<std::uint32_t>& index, const std::vector<PieceState>& states) {
   ByteWriter w;
   for (const std::uint32_t i : index) w.add(i);
@@ -91,14 +95,16 @@ mesh::TriangleMesh unpackMesh(const Bytes& data) {
   std::uint32_t vertices = 0, triangles = 0;
   r.read(vertices);
   r.read(triangles);
-  if (raw.size() != 8 + 24ull * vertices + 12ull * triangles) throw Error(ErrorKind::Input, "a stored mesh is damaged");
+  if (raw.size() != 8 + 24ull * vertices + 12ull * triangles)
+    throw Error(ErrorKind::Input, "a stored mesh is damaged");
   mesh::TriangleMesh m;
   m.vertices.resize(vertices);
   m.triangles.resize(triangles);
   for (Vec3& v : m.vertices) r.read(v);
   for (mesh::Triangle& t : m.triangles)
     for (std::uint32_t& i : t) r.read(i);
-  if (const std::string why = mesh::whyInvalid(m); !why.empty()) throw Error(ErrorKind::Input, "a stored mesh is broken: " + why);
+  if (const std::string why = mesh::whyInvalid(m); !why.empty())
+    throw Error(ErrorKind::Input, "a stored mesh is broken: " + why);
   return m;
 }
 

@@ -10,7 +10,8 @@
 
 namespace drubble::files {
 
-// A piece in a frame, just as it is stored. The turn is that of the mesh's axes; the position that of the centre of mass.
+// A piece in a frame, just as it is stored. The turn is that of the mesh's axes; the position that of the
+// centre of mass.
 struct PieceState {
   std::array<double, 3> position{};
   std::array<float, 4> turn{1, 0, 0, 0};  // w x y z
@@ -22,8 +23,8 @@ struct PieceState {
 };
 
 struct Blob {
-  Bytes data;               // compressed
-  std::int64_t hash = 0;    // XXH3-64 of `data`, as a signed number
+  Bytes data;             // compressed
+  std::int64_t hash = 0;  // XXH3-64 of `data`, as a signed number
 };
 
 // `index`: which pieces, ascending; empty: all, in order.

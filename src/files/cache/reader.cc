@@ -25,21 +25,28 @@ CacheReader::CacheReader(const std::string& path) {
   const Where where{path, 0, 0, ""};
   std::error_code ignored;
   if (!std::filesystem::exists(path, ignored)) throw Error(ErrorKind::Input, "no such cache", where);
-  if (std::filesystem::is_directory(path, ignored)) throw Error(ErrorKind::Input, "a folder, not a cache", where);
-  if (std::filesystem::file_size(path, ignored) == 0) throw Error(ErrorKind::Input, "the file is empty: not a Drubble cache", where);
+  if (std::filesystem::is_directory(path, ignored))
+    throw Error(ErrorKind::Input, "a folder, not a cache", where);
+  if (std::filesystem::file_size(path, ignored) == 0)
+    throw Error(ErrorKind::Input, "the file is empty: not a Drubble cache", where);
   db_ = std::make_unique<Database>(path, Database::Mode::Read);
   Statement application(*db_, "PRAGMA application_id"), version(*db_, "PRAGMA user_version");
   application.step();
   version.step();
-  if (application.integer(0) != kCacheApplication) throw Error(ErrorKind::Input, "not a Drubble cache", where);
+  if (application.integer(0) != kCacheApplication)
+    throw Error(ErrorKind::Input, "not a Drubble cache", where);
   if (version.integer(0) != kCacheVersion)
-    throw Error(ErrorKind::Input, fmt::format("the cache has format {}, and this program reads {}: simulate again", version.integer(0), kCacheVersion), where);
+    throw Error(ErrorKind::Input,
+                fmt::format("the cache has format {}, and this program reads {}: simulate again",
+                            version.integer(0), kCacheVersion),
+                where);
   readInfo();
   readPieces();
 }
 
 void CacheReader::damaged(const std::string& what) const {
-  throw Error(ErrorKind::Input, what + " is damaged; the other frames may still be whole", Where{path(), 0, 0, ""});
+  throw Error(ErrorKind::Input, what + " is damaged; the other frames may still be whole",
+              Where{path(), 0, 0, ""});
 }
 
 void CacheReader::readInfo() {
@@ -62,7 +69,8 @@ void CacheReader::readInfo() {
   info_.up_is_z = meta["up"] == "z";
   info_.first_frame = static_cast<int>(number("first_frame", 1));
   info_.last_frame = static_cast<int>(number("last_frame", 1));
-  if (const std::vector<double> g = numbersIn(meta["gravity"]); g.size() == 3) info_.gravity = vec3(g[0], g[1], g[2]);
+  if (const std::vector<double> g = numbersIn(meta["gravity"]); g.size() == 3)
+    info_.gravity = vec3(g[0], g[1], g[2]);
   if (const std::vector<double> b = numbersIn(meta["keep_inside"]); b.size() == 6)
     info_.keep_inside = Box{vec3(b[0], b[1], b[2]), vec3(b[3], b[4], b[5])};
   Statement setup(*db_, "SELECT path, text, overrides FROM setup");
@@ -74,8 +82,10 @@ void CacheReader::readInfo() {
 }
 
 void CacheReader::readPieces() {
-  Statement p(*db_, "SELECT name, material, shape, volume, mass, size, inner_radius, outer_radius, origin_x, origin_y, origin_z, "
-                    "red, green, blue, show, mesh, mesh_hash FROM prototypes ORDER BY id");
+  Statement p(*db_,
+              "SELECT name, material, shape, volume, mass, size, inner_radius, outer_radius, origin_x, "
+              "origin_y, origin_z, "
+              "red, green, blue, show, mesh, mesh_hash FROM prototypes ORDER BY id");
   while (p.step()) {
     CachedPrototype& c = prototypes_.emplace_back();
     c.name = p.text(0);
@@ -98,15 +108,21 @@ void CacheReader::readPieces() {
     pieces_.push_back({q.text(0), static_cast<std::uint32_t>(q.integer(1)), q.text(2) == "dynamic"});
     if (pieces_.back().prototype >= prototypes_.size()) damaged("the list of pieces");
   }
-  Statement c(*db_, "SELECT name, at_x, at_y, at_z, look_x, look_y, look_z, lens FROM cameras ORDER BY rowid");
-  while (c.step()) cameras_.push_back({c.text(0), vec3(c.real(1), c.real(2), c.real(3)), vec3(c.real(4), c.real(5), c.real(6)), c.real(7)});
+  Statement c(*db_,
+              "SELECT name, at_x, at_y, at_z, look_x, look_y, look_z, lens FROM cameras ORDER BY rowid");
+  while (c.step())
+    cameras_.push_back(
+        {c.text(0), vec3(c.real(1), c.real(2), c.real(3)), vec3(c.real(4), c.real(5), c.real(6)), c.real(7)});
 }
 
 std::vector<CachedFrame> CacheReader::frames() {
   std::vector<CachedFrame> out;
-  Statement r(*db_, "SELECT f.frame, digest, substeps, iterations, awake, asleep, contacts, kinetic, potential, depth_worst, depth_p99, "
-                    "share_worst, share_p99, deepest_a, deepest_b, solve, measure, store FROM frames f LEFT JOIN timings t "
-                    "ON t.frame = f.frame ORDER BY f.frame");
+  Statement r(
+      *db_,
+      "SELECT f.frame, digest, substeps, iterations, awake, asleep, contacts, kinetic, potential, "
+      "depth_worst, depth_p99, "
+      "share_worst, share_p99, deepest_a, deepest_b, solve, measure, store FROM frames f LEFT JOIN timings t "
+      "ON t.frame = f.frame ORDER BY f.frame");
   while (r.step()) {
     CachedFrame f;
     f.frame = static_cast<int>(r.integer(0));
@@ -135,10 +151,13 @@ std::vector<CachedFrame> CacheReader::frames() {
 
 std::vector<CachedHit> CacheReader::hits() {
   std::vector<CachedHit> out;
-  Statement r(*db_, "SELECT frame, a, b, x, y, z, normal_x, normal_y, normal_z, impulse, speed FROM events WHERE kind = 'hit' ORDER BY rowid");
+  Statement r(*db_,
+              "SELECT frame, a, b, x, y, z, normal_x, normal_y, normal_z, impulse, speed FROM events WHERE "
+              "kind = 'hit' ORDER BY rowid");
   while (r.step())
-    out.push_back({static_cast<int>(r.integer(0)), static_cast<std::uint32_t>(r.integer(1)), static_cast<std::uint32_t>(r.integer(2)),
-                   vec3(r.real(3), r.real(4), r.real(5)), vec3(r.real(6), r.real(7), r.real(8)), r.real(9), r.real(10)});
+    out.push_back({static_cast<int>(r.integer(0)), static_cast<std::uint32_t>(r.integer(1)),
+                   static_cast<std::uint32_t>(r.integer(2)), vec3(r.real(3), r.real(4), r.real(5)),
+                   vec3(r.real(6), r.real(7), r.real(8)), r.real(9), r.real(10)});
   return out;
 }
 
@@ -152,7 +171,8 @@ std::vector<std::string> CacheReader::notes() {
 Bytes CacheReader::block(int frame, int& key_frame, std::size_t& count) {
   Statement r(*db_, "SELECT key_frame, count, data, hash FROM frames WHERE frame = ?");
   r.bind(frame);
-  if (!r.step()) throw Error(ErrorKind::Input, fmt::format("the cache has no frame {}", frame), Where{path(), 0, 0, ""});
+  if (!r.step())
+    throw Error(ErrorKind::Input, fmt::format("the cache has no frame {}", frame), Where{path(), 0, 0, ""});
   key_frame = static_cast<int>(r.integer(0));
   count = static_cast<std::size_t>(r.integer(1));
   Bytes data = r.blob(2);

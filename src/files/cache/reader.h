@@ -19,7 +19,7 @@ struct CachedPrototype {
   Vec3 origin = Vec3::Zero();  // where the mesh's own origin is, body space
   std::array<double, 3> colour{};
   bool show = true;
-  mesh::TriangleMesh mesh;     // body space
+  mesh::TriangleMesh mesh;  // body space
 };
 
 struct CachedPiece {
@@ -71,10 +71,12 @@ class CacheReader {
   const std::vector<CachedPrototype>& prototypes() const { return prototypes_; }
   const std::vector<CachedPiece>& pieces() const { return pieces_; }
   const std::vector<CachedCamera>& cameras() const { return cameras_; }
-  const CachedPrototype& prototypeOf(std::size_t piece) const { return prototypes_[pieces_[piece].prototype]; }
+  const CachedPrototype& prototypeOf(std::size_t piece) const {
+    return prototypes_[pieces_[piece].prototype];
+  }
 
-  std::vector<CachedFrame> frames();       // those committed by now, ascending
-  std::vector<CachedHit> hits();           // in order
+  std::vector<CachedFrame> frames();  // those committed by now, ascending
+  std::vector<CachedHit> hits();      // in order
   std::vector<std::string> notes();
   // All pieces at a frame. Two blocks are read at most.
   std::vector<PieceState> states(int frame);

@@ -29,7 +29,8 @@ void Database::fail() const {
   else if (code == SQLITE_FULL)
     message = "the disk is full; the frames written so far are kept";
   else
-    message = fmt::format("the cache cannot be {}: {}", mode_ == Mode::Read ? "read" : "written", sqlite3_errmsg(db_));
+    message = fmt::format("the cache cannot be {}: {}", mode_ == Mode::Read ? "read" : "written",
+                          sqlite3_errmsg(db_));
   throw Error(mode_ == Mode::Read ? ErrorKind::Input : ErrorKind::Output, message, Where{path_, 0, 0, ""});
 }
 
@@ -63,7 +64,8 @@ Statement& Statement::bind(std::string_view x) {
 }
 
 Statement& Statement::bind(std::span<const std::byte> x) {
-  check(sqlite3_bind_blob64(statement_, next_++, x.empty() ? "" : static_cast<const void*>(x.data()), x.size(), SQLITE_TRANSIENT));
+  check(sqlite3_bind_blob64(statement_, next_++, x.empty() ? "" : static_cast<const void*>(x.data()),
+                            x.size(), SQLITE_TRANSIENT));
   return *this;
 }
 
@@ -82,7 +84,8 @@ void Statement::once() {
 
 std::string Statement::text(int column) const {
   const auto* p = reinterpret_cast<const char*>(sqlite3_column_text(statement_, column));
-  return p != nullptr ? std::string(p, static_cast<std::size_t>(sqlite3_column_bytes(statement_, column))) : std::string();
+  return p != nullptr ? std::string(p, static_cast<std::size_t>(sqlite3_column_bytes(statement_, column)))
+                      : std::string();
 }
 
 std::vector<std::byte> Statement::blob(int column) const {

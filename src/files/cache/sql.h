@@ -50,8 +50,8 @@ class Statement {
   Statement& bind(const char* x) { return bind(std::string_view(x)); }
   Statement& bind(std::span<const std::byte> x);
 
-  bool step();   // true: a row is there
-  void once();   // runs to the end and is ready for new parameters
+  bool step();  // true: a row is there
+  void once();  // runs to the end and is ready for new parameters
 
   double real(int column) const { return sqlite3_column_double(statement_, column); }
   std::int64_t integer(int column) const { return sqlite3_column_int64(statement_, column); }

@@ -15,8 +15,12 @@ std::string prepared(const std::string& path, bool force) {
   namespace fs = std::filesystem;
   std::error_code ignored;
   if (fs::exists(path, ignored)) {
-    if (fs::is_directory(path, ignored)) throw Error(ErrorKind::Usage, fmt::format("'{}' is a folder: name a file", path));
-    if (!force) throw Error(ErrorKind::Usage, fmt::format("'{}' is there already: add --force to replace it, or -o to write elsewhere", path));
+    if (fs::is_directory(path, ignored))
+      throw Error(ErrorKind::Usage, fmt::format("'{}' is a folder: name a file", path));
+    if (!force)
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("'{}' is there already: add --force to replace it, or -o to write elsewhere", path));
     for (const char* side : {"", "-wal", "-shm", "-journal"}) fs::remove(path + side, ignored);
   }
   const fs::path folder = fs::path(path).parent_path();
@@ -28,7 +32,8 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   PieceState s;
   const solve::Motion& m = w.motion();
   const Quat& q = m.turn[i];
-  s.turn = {static_cast<float>(q.w()), static_cast<float>(q.x()), static_cast<float>(q.y()), static_cast<float>(q.z())};
+  s.turn = {static_cast<float>(q.w()), static_cast<float>(q.x()), static_cast<float>(q.y()),
+            static_cast<float>(q.z())};
   for (std::size_t k = 0; k < 3; ++k) {
     const auto a = static_cast<Eigen::Index>(k);
     s.position[k] = m.position[i][a];
@@ -42,16 +47,21 @@ PieceState stateOf(const world::World& w, std::size_t i) {
 
 const char* shapeName(shape::Kind k) {
   switch (k) {
-    case shape::Kind::Sphere: return "sphere";
-    case shape::Kind::Convex: return "convex";
-    case shape::Kind::Mesh: return "mesh";
-    default: return "ground";
+    case shape::Kind::Sphere:
+      return "sphere";
+    case shape::Kind::Convex:
+      return "convex";
+    case shape::Kind::Mesh:
+      return "mesh";
+    default:
+      return "ground";
   }
 }
 
 }  // namespace
 
-CacheWriter::CacheWriter(const std::string& path, bool force) : db_(prepared(path, force), Database::Mode::Write) {
+CacheWriter::CacheWriter(const std::string& path, bool force)
+    : db_(prepared(path, force), Database::Mode::Write) {
   db_.run("PRAGMA page_size=16384; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;");
   db_.run(fmt::format("PRAGMA application_id={}; PRAGMA user_version={};", kCacheApplication, kCacheVersion));
   db_.run("BEGIN");
@@ -63,7 +73,8 @@ void CacheWriter::setMeta(const std::string& key, const std::string& value) {
   Statement(db_, "INSERT OR REPLACE INTO meta VALUES (?, ?)").bind(key).bind(value).once();
 }
 
-void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& overrides, const BuiltScene& built) {
+void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& overrides,
+                        const BuiltScene& built) {
   const world::Scene& s = built.scene;
   db_.run("BEGIN");
   setMeta("state", "running");
@@ -80,7 +91,8 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   setMeta("sleep_speed", fmt::format("{}", s.solver.sleep_speed));
   if (s.keep_inside) {
     const Box& b = *s.keep_inside;
-    setMeta("keep_inside", fmt::format("{} {} {} {} {} {}", b.low.x(), b.low.y(), b.low.z(), b.high.x(), b.high.y(), b.high.z()));
+    setMeta("keep_inside", fmt::format("{} {} {} {} {} {}", b.low.x(), b.low.y(), b.low.z(), b.high.x(),
+                                       b.high.y(), b.high.z()));
   }
   std::string changed;
   for (const std::string& o : overrides) changed += o + "\n";
@@ -88,11 +100,23 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   addPrototypes(built);
   Statement piece(db_, "INSERT INTO pieces VALUES (?, ?, ?, ?)");
   for (std::size_t i = 0; i < s.pieces.size(); ++i)
-    piece.bind(u32(i)).bind(s.pieces[i].name).bind(s.pieces[i].prototype.value).bind(s.pieces[i].role == world::Role::Static ? "static" : "dynamic").once();
+    piece.bind(u32(i))
+        .bind(s.pieces[i].name)
+        .bind(s.pieces[i].prototype.value)
+        .bind(s.pieces[i].role == world::Role::Static ? "static" : "dynamic")
+        .once();
   Statement camera(db_, "INSERT INTO cameras VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
   for (const CameraSetup& c : setup.cameras)
     if (c.enabled)
-      camera.bind(c.name).bind(c.at.x()).bind(c.at.y()).bind(c.at.z()).bind(c.look.x()).bind(c.look.y()).bind(c.look.z()).bind(c.lens).once();
+      camera.bind(c.name)
+          .bind(c.at.x())
+          .bind(c.at.y())
+          .bind(c.at.z())
+          .bind(c.look.x())
+          .bind(c.look.y())
+          .bind(c.look.z())
+          .bind(c.lens)
+          .once();
   db_.run("COMMIT");
   for (const std::string& n : built.notes) note(s.first_frame, n);
 }
@@ -102,16 +126,24 @@ void CacheWriter::addPrototypes(const BuiltScene& built) {
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
     const world::Prototype& p = built.scene.prototypes[i];
     const Blob mesh = packMesh(p.mesh);
-    row.bind(u32(i)).bind(p.name).bind(built.scene.materials[p.material.index()].name).bind(p.volume).bind(p.traits.mass());
+    row.bind(u32(i))
+        .bind(p.name)
+        .bind(built.scene.materials[p.material.index()].name)
+        .bind(p.volume)
+        .bind(p.traits.mass());
     row.bind(p.traits.size).bind(p.traits.inner_radius).bind(p.traits.outer_radius);
     row.bind(p.origin.x()).bind(p.origin.y()).bind(p.origin.z());
-    row.bind(p.colour[0]).bind(p.colour[1]).bind(p.colour[2]).bind(p.show ? 1 : 0).bind(shapeName(p.shape.kind));
+    row.bind(p.colour[0])
+        .bind(p.colour[1])
+        .bind(p.colour[2])
+        .bind(p.show ? 1 : 0)
+        .bind(shapeName(p.shape.kind));
     row.bind(std::span<const std::byte>(mesh.data)).bind(mesh.hash).once();
   }
 }
 
-void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth,
-                           const Timings& timings) {
+void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats,
+                           const measure::Penetration& depth, const Timings& timings) {
   std::vector<PieceState> states(w.motion().size());
   for (std::size_t i = 0; i < states.size(); ++i) states[i] = stateOf(w, i);
   const bool whole = key_.empty() || since_key_ + 1 >= kKeyFrameEvery;
@@ -135,13 +167,24 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   if (whole) key_ = std::move(states);
   db_.run("BEGIN");
   Statement row(db_, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
-  row.bind(stats.frame).bind(key_frame_).bind(u32(count)).bind(std::span<const std::byte>(blob.data)).bind(blob.hash);
+  row.bind(stats.frame)
+      .bind(key_frame_)
+      .bind(u32(count))
+      .bind(std::span<const std::byte>(blob.data))
+      .bind(blob.hash);
   row.bind(fmt::format("{:016x}", w.digest()));
   row.bind(stats.substeps).bind(stats.iterations).bind(stats.awake).bind(stats.asleep).bind(stats.contacts);
   row.bind(stats.kinetic).bind(stats.potential);
   row.bind(depth.worst).bind(depth.p99).bind(depth.worst_share).bind(depth.p99_share);
-  row.bind(depth.a.valid() ? static_cast<int>(depth.a.value) : -1).bind(depth.b.valid() ? static_cast<int>(depth.b.value) : -1).once();
-  Statement(db_, "INSERT INTO timings VALUES (?, ?, ?, ?)").bind(stats.frame).bind(timings.solve).bind(timings.measure).bind(timings.store).once();
+  row.bind(depth.a.valid() ? static_cast<int>(depth.a.value) : -1)
+      .bind(depth.b.valid() ? static_cast<int>(depth.b.value) : -1)
+      .once();
+  Statement(db_, "INSERT INTO timings VALUES (?, ?, ?, ?)")
+      .bind(stats.frame)
+      .bind(timings.solve)
+      .bind(timings.measure)
+      .bind(timings.store)
+      .once();
   addEvents(w);
   db_.run("COMMIT");
 }
@@ -149,8 +192,18 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
 void CacheWriter::addEvents(const world::World& w) {
   Statement row(db_, "INSERT INTO events VALUES (?, 'hit', ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
   for (const solve::Hit& h : w.hits())
-    row.bind(w.frame()).bind(h.a.value).bind(h.b.value).bind(h.place.x()).bind(h.place.y()).bind(h.place.z())
-        .bind(h.normal.x()).bind(h.normal.y()).bind(h.normal.z()).bind(h.impulse).bind(h.speed).once();
+    row.bind(w.frame())
+        .bind(h.a.value)
+        .bind(h.b.value)
+        .bind(h.place.x())
+        .bind(h.place.y())
+        .bind(h.place.z())
+        .bind(h.normal.x())
+        .bind(h.normal.y())
+        .bind(h.normal.z())
+        .bind(h.impulse)
+        .bind(h.speed)
+        .once();
 }
 
 void CacheWriter::note(int frame, const std::string& text) {
@@ -160,7 +213,11 @@ void CacheWriter::note(int frame, const std::string& text) {
 void CacheWriter::finish(const world::World& w, const std::string& state) {
   db_.run("BEGIN");
   const Blob b = packBytes(w.save());
-  Statement(db_, "INSERT OR REPLACE INTO checkpoints VALUES (?, ?, ?)").bind(w.frame()).bind(std::span<const std::byte>(b.data)).bind(b.hash).once();
+  Statement(db_, "INSERT OR REPLACE INTO checkpoints VALUES (?, ?, ?)")
+      .bind(w.frame())
+      .bind(std::span<const std::byte>(b.data))
+      .bind(b.hash)
+      .once();
   setMeta("state", state);
   db_.run("COMMIT");
   db_.run("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE;");

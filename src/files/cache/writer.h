@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// Writes a cache while a simulation runs. One transaction a frame: what is committed stays readable whatever happens.
+// Writes a cache while a simulation runs. One transaction a frame: what is committed stays readable whatever
+// happens.
 #pragma once
 #include <map>
 #include <string>
@@ -19,12 +20,13 @@ struct Timings {
 
 class CacheWriter {
  public:
-  // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists, Error(Output) when it cannot
-  // be written.
+  // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists, Error(Output)
+  // when it cannot be written.
   CacheWriter(const std::string& path, bool force);
 
   void begin(const Setup& setup, const std::vector<std::string>& overrides, const BuiltScene& built);
-  void addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth, const Timings& timings);
+  void addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth,
+                const Timings& timings);
   void note(int frame, const std::string& text);
   // `state`: "done", "stopped" or "diverged". Leaves one file without side files.
   void finish(const world::World& w, const std::string& state);

@@ -15,13 +15,16 @@ measure::Sample sampleOf(int frame, const std::vector<PieceState>& states) {
     const Pose pose = p.pose();
     s.position.push_back(pose.position);
     s.turn.push_back(pose.turn);
-    s.speed.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]), static_cast<double>(p.velocity[2])).norm());
+    s.speed.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]),
+                           static_cast<double>(p.velocity[2]))
+                          .norm());
     s.asleep.push_back((p.flags & (kFlagAwake | kFlagFixed)) == 0);
   }
   return s;
 }
 
-// Outside the region in which pieces were to stay, or below everything that does not move by more than a size.
+// Outside the region in which pieces were to stay, or below everything that does not move by more than a
+// size.
 bool isStray(const CacheReader& cache, std::size_t i, const Vec3& place, std::optional<double> lowest) {
   const CacheInfo& info = cache.info();
   if (info.keep_inside && !info.keep_inside->contains(place)) return true;
@@ -61,11 +64,14 @@ Measures measureCache(CacheReader& cache) {
   for (std::size_t i = 0; i < m.pieces; ++i) {
     const CachedPrototype& p = cache.prototypeOf(i);
     sizes.push_back(p.size);
-    rest_speeds.push_back(cache.info().sleep_speed > 0 ? cache.info().sleep_speed : solve::restSpeed(p.size, gravity));
+    rest_speeds.push_back(cache.info().sleep_speed > 0 ? cache.info().sleep_speed
+                                                       : solve::restSpeed(p.size, gravity));
     counted.push_back(cache.pieces()[i].dynamic);
     m.dynamic += cache.pieces()[i].dynamic;
   }
-  const auto name = [&](int i) { return i >= 0 ? cache.pieces()[static_cast<std::size_t>(i)].name : std::string(); };
+  const auto name = [&](int i) {
+    return i >= 0 ? cache.pieces()[static_cast<std::size_t>(i)].name : std::string();
+  };
   std::vector<measure::Sample> samples;
   for (const CachedFrame& f : m.frames) {
     samples.push_back(sampleOf(f.frame, cache.states(f.frame)));
@@ -119,7 +125,8 @@ Measures measureCache(CacheReader& cache) {
   const std::vector<CachedHit> hits = cache.hits();
   m.hits = hits.size();
   if (!hits.empty())
-    m.first_hit = FirstHit{hits[0].frame, name(static_cast<int>(hits[0].a)), name(static_cast<int>(hits[0].b)), hits[0].place, hits[0].speed};
+    m.first_hit = FirstHit{hits[0].frame, name(static_cast<int>(hits[0].a)),
+                           name(static_cast<int>(hits[0].b)), hits[0].place, hits[0].speed};
   return m;
 }
 

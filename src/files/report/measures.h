@@ -20,10 +20,10 @@ struct FirstHit {
 struct Measures {
   std::size_t pieces = 0, dynamic = 0;
   int first_frame = 0, last_frame = 0;
-  double seconds = 0;            // that the run took
+  double seconds = 0;  // that the run took
   double simulated_seconds = 0;
   std::string state, motion_digest;
-  std::uint32_t asleep = 0;      // at the last frame
+  std::uint32_t asleep = 0;                                               // at the last frame
   double depth_worst = 0, depth_p99 = 0, share_worst = 0, share_p99 = 0;  // over all frames
   std::string deepest_a, deepest_b;
   int deepest_frame = 0;

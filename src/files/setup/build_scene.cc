@@ -18,8 +18,12 @@ namespace drubble::files {
 namespace {
 
 // Easily told apart, muted: used in order for bodies without a colour of their own.
-constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20}, {0.20, 0.45, 0.55}, {0.85, 0.68, 0.28},
-                                                            {0.45, 0.55, 0.33}, {0.55, 0.42, 0.58}, {0.62, 0.60, 0.56}}};
+constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
+                                                            {0.20, 0.45, 0.55},
+                                                            {0.85, 0.68, 0.28},
+                                                            {0.45, 0.55, 0.33},
+                                                            {0.55, 0.42, 0.58},
+                                                            {0.62, 0.60, 0.56}}};
 
 class Builder {
  public:
@@ -34,7 +38,9 @@ class Builder {
       } catch (const Error& e) {
         for (Problem p : e.problems()) {
           const bool placed = p.where && p.where->line > 0;
-          if (!placed) p = {fmt::format("body '{}': {}{}", b.name, p.where ? p.where->path + ": " : "", p.message), b.where};
+          if (!placed)
+            p = {fmt::format("body '{}': {}{}", b.name, p.where ? p.where->path + ": " : "", p.message),
+                 b.where};
           if (b.geometry == Geometry::Mesh && !placed && b.mesh_where.line > 0) p.where = b.mesh_where;
           problems_.push_back(p);
         }
@@ -89,25 +95,31 @@ class Builder {
     if (!c.closed()) {
       const Vec3 at = c.first_open / s_.unit;
       throw Error(ErrorKind::Input,
-                  fmt::format("the mesh is not closed ({} open, {} flipped, {} crowded edges; one near [{:.4g}, {:.4g}, {:.4g}]): "
+                  fmt::format("the mesh is not closed ({} open, {} flipped, {} crowded edges; one near "
+                              "[{:.4g}, {:.4g}, {:.4g}]): "
                               "close it, or set role = \"static\"",
                               c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
     }
     const double volume = mesh::massProperties(m).volume;
     if (volume < 0) throw Error(ErrorKind::Input, "the mesh is inside-out: turn its faces round");
-    if (!(volume > 1e-12 * std::max(1e-30, m.bounds().size().prod()))) throw Error(ErrorKind::Input, "the mesh has no volume");
+    if (!(volume > 1e-12 * std::max(1e-30, m.bounds().size().prod())))
+      throw Error(ErrorKind::Input, "the mesh has no volume");
   }
 
   static world::ShapeChoice choiceFor(const BodySetup& b) {
-    if (b.shape == "sphere" || (b.shape == "auto" && b.geometry == Geometry::Sphere)) return world::ShapeChoice::Sphere;
-    if (b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box)) return world::ShapeChoice::Box;
-    if (b.shape == "mesh" || (b.shape == "auto" && b.role == world::Role::Static)) return world::ShapeChoice::Mesh;
+    if (b.shape == "sphere" || (b.shape == "auto" && b.geometry == Geometry::Sphere))
+      return world::ShapeChoice::Sphere;
+    if (b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box))
+      return world::ShapeChoice::Box;
+    if (b.shape == "mesh" || (b.shape == "auto" && b.role == world::Role::Static))
+      return world::ShapeChoice::Mesh;
     return world::ShapeChoice::Hull;
   }
 
   world::Prototype makePrototype(const BodySetup& b, const mesh::TriangleMesh& m, double density) const {
     const world::ShapeChoice choice = choiceFor(b);
-    if (b.geometry == Geometry::Sphere && choice == world::ShapeChoice::Sphere) return world::spherePrototype(b.name, b.sphere * b.scale, density);
+    if (b.geometry == Geometry::Sphere && choice == world::ShapeChoice::Sphere)
+      return world::spherePrototype(b.name, b.sphere * b.scale, density);
     if (choice == world::ShapeChoice::Mesh) return world::surfacePrototype(b.name, m);
     requireSolid(m);
     world::Prototype p = world::meshPrototype(b.name, m, choice, density);
@@ -124,7 +136,8 @@ class Builder {
       return;
     }
     mesh::TriangleMesh m = loadMesh(b);
-    if (const std::string why = mesh::whyInvalid(m); !why.empty()) throw Error(ErrorKind::Input, "the mesh is broken: " + why);
+    if (const std::string why = mesh::whyInvalid(m); !why.empty())
+      throw Error(ErrorKind::Input, "the mesh is broken: " + why);
     world::Prototype p = makePrototype(b, m, density);
     if (b.mass && p.volume > 0) p = makePrototype(b, m, density = *b.mass / p.volume);
     add(b, std::move(p), std::move(m), material);
@@ -132,8 +145,9 @@ class Builder {
 
   void add(const BodySetup& b, world::Prototype p, mesh::TriangleMesh m, MaterialId material) {
     p.material = material;
-    p.colour = b.colour.value_or(b.role == world::Role::Static ? std::array{0.66, 0.62, 0.56}
-                                                               : kColours[out_.scene.prototypes.size() % kColours.size()]);
+    p.colour = b.colour.value_or(b.role == world::Role::Static
+                                     ? std::array{0.66, 0.62, 0.56}
+                                     : kColours[out_.scene.prototypes.size() % kColours.size()]);
     p.show = b.show;
     p.traits.gravity_share = b.gravity_share;
     p.traits.travel_damping = b.travel_damping;
@@ -144,7 +158,8 @@ class Builder {
     out_.meshes.push_back(std::move(m));
   }
 
-  // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base; body space.
+  // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
+  // body space.
   Vec3 anchorOf(const BodySetup& b, const world::Prototype& p) const {
     if (b.origin == Origin::Centre || b.geometry == Geometry::Ground) return Vec3::Zero();
     if (b.origin == Origin::Mesh) return p.origin;
@@ -203,12 +218,15 @@ class Builder {
       g.weights.push_back(c.weight);
       largest = largest.cwiseMax(out_.scene.prototypes[found->second.index()].shape.bounds.size());
     }
-    if (prototypes.empty()) return void(out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
+    if (prototypes.empty())
+      return void(
+          out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
     g.spacing = p.spacing.value_or(largest + p.gap);
     fill(p, g, prototypes, largest.maxCoeff());
   }
 
-  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<PrototypeId>& prototypes, double size) {
+  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<PrototypeId>& prototypes,
+            double size) {
     place::Room room(2 * size);
     const auto& pieces = out_.scene.pieces;
     for (std::size_t i = 0; i < pieces.size(); ++i)
@@ -227,7 +245,10 @@ class Builder {
         if (const int hit = room.blockedBy(proto.shape, c.pose, 1e-6 * proto.traits.size); hit >= 0) {
           blocker = pieces[in_room[static_cast<std::size_t>(hit)]].name;
           if (p.no_room_is_error) {
-            problems_.push_back({fmt::format("'{}' finds no room: it would overlap '{}'; widen the spacing or vary less", name, blocker), p.where});
+            problems_.push_back(
+                {fmt::format("'{}' finds no room: it would overlap '{}'; widen the spacing or vary less",
+                             name, blocker),
+                 p.where});
             return;
           }
           ++skipped;
@@ -239,17 +260,23 @@ class Builder {
       addPiece(name, prototype, c.pose, p.where);
     }
     if (skipped > 0)
-      out_.notes.push_back(fmt::format("place '{}': {} of {} copies found no room and were left out (the last would have overlapped '{}')",
-                                       p.name, skipped, ordinal, blocker));
+      out_.notes.push_back(fmt::format(
+          "place '{}': {} of {} copies found no room and were left out (the last would have overlapped '{}')",
+          p.name, skipped, ordinal, blocker));
   }
 
   void checkNames() {
     std::map<std::string, std::size_t> seen;
     for (std::size_t i = 0; i < out_.scene.pieces.size(); ++i) {
       const auto [it, fresh] = seen.emplace(out_.scene.pieces[i].name, i);
-      if (!fresh) problems_.push_back({fmt::format("two pieces are called '{}': rename one of them", out_.scene.pieces[i].name), wheres_[i]});
+      if (!fresh)
+        problems_.push_back(
+            {fmt::format("two pieces are called '{}': rename one of them", out_.scene.pieces[i].name),
+             wheres_[i]});
     }
-    if (out_.scene.pieces.empty()) problems_.push_back({"the setup makes no pieces: every body is switched off or only copied", Where{s_.path, 0, 0, ""}});
+    if (out_.scene.pieces.empty())
+      problems_.push_back(
+          {"the setup makes no pieces: every body is switched off or only copied", Where{s_.path, 0, 0, ""}});
   }
 
   const Setup& s_;

@@ -12,9 +12,9 @@ namespace drubble::files {
 
 struct BuiltScene {
   world::Scene scene;
-  std::vector<std::string> notes;          // what was left out and why, for people
-  std::vector<BodySetup> prototype_bodies; // the body each prototype came from
-  std::vector<mesh::TriangleMesh> meshes;  // of each prototype, as loaded and scaled, in the mesh's space
+  std::vector<std::string> notes;           // what was left out and why, for people
+  std::vector<BodySetup> prototype_bodies;  // the body each prototype came from
+  std::vector<mesh::TriangleMesh> meshes;   // of each prototype, as loaded and scaled, in the mesh's space
 };
 
 // Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.

@@ -48,7 +48,8 @@ toml::table parseValue(const Override& o) {
   } catch (const toml::parse_error&) {
     toml::table t;
     std::string quoted;
-    for (const char c : o.value) quoted += (c == '"' || c == '\\') ? std::string("\\") + c : std::string(1, c);
+    for (const char c : o.value)
+      quoted += (c == '"' || c == '\\') ? std::string("\\") + c : std::string(1, c);
     return toml::parse("v = \"" + quoted + "\"", std::string_view(source));
   }
 }
@@ -63,7 +64,9 @@ void applyAt(toml::table& table, const Override& o) {
   const auto old = table[key].value<double>();
   const auto factor = toml::parse("v = " + o.value)["v"].value<double>();
   if (!old || !factor)
-    throw Error(ErrorKind::Usage, fmt::format("--set '{}': '{}' is not a number in the setup, so it cannot be multiplied", o.whole, key));
+    throw Error(ErrorKind::Usage,
+                fmt::format("--set '{}': '{}' is not a number in the setup, so it cannot be multiplied",
+                            o.whole, key));
   table.insert_or_assign(key, *old * *factor);
 }
 
@@ -96,7 +99,9 @@ void applyOverrides(toml::table& root, const std::vector<std::string>& overrides
   for (const std::string& text : overrides) {
     const Override o = parseOverride(text);
     if (!descend(root, o, 0))
-      throw Error(ErrorKind::Usage, fmt::format("--set '{}' meets nothing in the setup; tables are addressed as KIND.NAME.KEY", text));
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("--set '{}' meets nothing in the setup; tables are addressed as KIND.NAME.KEY", text));
   }
 }
 

@@ -13,7 +13,8 @@ namespace drubble::files {
 
 namespace {
 
-constexpr const char* kTopKeys[] = {"title", "units", "up", "fps", "frames", "seed", "gravity", "time_scale", "keep_inside"};
+constexpr const char* kTopKeys[] = {"title", "units",   "up",         "fps",        "frames",
+                                    "seed",  "gravity", "time_scale", "keep_inside"};
 
 std::array<double, 3> parseColour(Table& t, const std::string& key) {
   const std::string s = t.text(key, "#999999");
@@ -36,7 +37,8 @@ void readFriction(Table& t, world::Material& m) {
   t.table("friction", [&](Table& f) {
     m.friction_rest = f.number("rest", m.friction_rest, kNotNegative);
     m.friction_slide = f.number("slide", least(m.friction_slide, m.friction_rest), kNotNegative);
-    if (m.friction_slide > m.friction_rest) f.complain("slide", "sliding friction cannot be above friction at rest");
+    if (m.friction_slide > m.friction_rest)
+      f.complain("slide", "sliding friction cannot be above friction at rest");
   });
 }
 
@@ -82,8 +84,13 @@ void readGeometry(Table& t, BodySetup& b) {
   if (is("box", Geometry::Box)) b.box = t.lengths("box", Vec3::Ones(), kPositive);
   if (is("sphere", Geometry::Sphere)) b.sphere = t.length("sphere", 1, kPositive);
   if (is("ground", Geometry::Ground)) b.ground = t.length("ground", 0);
-  if (kinds == 0) t.complain("name", fmt::format("body '{}' has no geometry: give it one of mesh, box, sphere, ground", b.name));
-  if (kinds > 1) t.complain("name", fmt::format("body '{}' has more than one geometry: keep one of mesh, box, sphere, ground", b.name));
+  if (kinds == 0)
+    t.complain("name",
+               fmt::format("body '{}' has no geometry: give it one of mesh, box, sphere, ground", b.name));
+  if (kinds > 1)
+    t.complain(
+        "name",
+        fmt::format("body '{}' has more than one geometry: keep one of mesh, box, sphere, ground", b.name));
 }
 
 void readMotion(Table& t, BodySetup& b) {
@@ -108,12 +115,18 @@ void readBody(Table& t, const Setup& s, BodySetup& b) {
   b.turn = t.vector("turn", Vec3::Zero(), kDegree);
   b.scale = t.number("scale", 1, kPositive);
   const bool ground = b.geometry == Geometry::Ground;
-  b.role = t.choice("role", ground ? "static" : "dynamic", {"static", "dynamic"}) == "static" ? world::Role::Static : world::Role::Dynamic;
-  if (ground && b.role == world::Role::Dynamic) t.complain("role", "ground cannot move: leave the role out, or make it a box");
+  b.role = t.choice("role", ground ? "static" : "dynamic", {"static", "dynamic"}) == "static"
+               ? world::Role::Static
+               : world::Role::Dynamic;
+  if (ground && b.role == world::Role::Dynamic)
+    t.complain("role", "ground cannot move: leave the role out, or make it a box");
   b.shape = t.choice("shape", "auto", {"auto", "sphere", "box", "hull", "mesh"});
   if (t.has("shape")) b.shape_where = t.document().where(*t.node("shape"));
   if (b.shape == "mesh" && b.role == world::Role::Dynamic)
-    t.complain("shape", fmt::format("body '{}' moves, and shape 'mesh' is for static bodies: use 'hull', or role = \"static\"", b.name));
+    t.complain("shape",
+               fmt::format(
+                   "body '{}' moves, and shape 'mesh' is for static bodies: use 'hull', or role = \"static\"",
+                   b.name));
   b.material = t.text("material", "");
   if (!b.material.empty() && !materialPresets().contains(b.material) && !s.materials.contains(b.material)) {
     std::set<std::string> known;
@@ -143,7 +156,8 @@ void readCopies(Table& t, PlaceSetup& p) {
   });
   double total = 0;
   for (const auto& c : p.copies) total += c.weight;
-  if (p.copies.empty() || total <= 0) t.complain("copies", fmt::format("place '{}' copies nothing: write copies = {{ NAME = 1 }}", p.name));
+  if (p.copies.empty() || total <= 0)
+    t.complain("copies", fmt::format("place '{}' copies nothing: write copies = {{ NAME = 1 }}", p.name));
 }
 
 void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
@@ -156,11 +170,14 @@ void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
   const std::vector<double> count = t.numbers("count", 3, {1, 1e6});
   for (std::size_t k = 0; k < count.size(); ++k) {
     p.count[k] = static_cast<int>(count[k]);
-    if (p.count[k] != count[k]) t.complain("count", fmt::format("'count' of place '{}' must be three whole numbers", p.name));
+    if (p.count[k] != count[k])
+      t.complain("count", fmt::format("'count' of place '{}' must be three whole numbers", p.name));
   }
-  if (count.size() == 3 && count[0] * count[1] * count[2] > 1e6) t.complain("count", fmt::format("place '{}' makes more than a million copies", p.name));
+  if (count.size() == 3 && count[0] * count[1] * count[2] > 1e6)
+    t.complain("count", fmt::format("place '{}' makes more than a million copies", p.name));
   if (t.has("spacing")) p.spacing = t.lengths("spacing", Vec3::Ones(), kPositive);
-  if (t.has("gap") && p.spacing) t.complain("gap", "give spacing (centre to centre) or gap (edge to edge), not both");
+  if (t.has("gap") && p.spacing)
+    t.complain("gap", "give spacing (centre to centre) or gap (edge to edge), not both");
   p.gap = t.lengths("gap", Vec3::Zero(), kNotNegative);
   p.at = t.lengths("at", Vec3::Zero());
   p.turn = t.vector("turn", Vec3::Zero(), kDegree);
@@ -184,7 +201,8 @@ void readCamera(Table& t, CameraSetup& c) {
 }
 
 void readWhole(Table& root, Setup& s) {
-  static const std::map<std::string, double> kUnits = {{"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"in", 0.0254}, {"ft", 0.3048}};
+  static const std::map<std::string, double> kUnits = {
+      {"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"in", 0.0254}, {"ft", 0.3048}};
   s.title = root.text("title", "");
   s.units = root.choice("units", "m", {"m", "cm", "mm", "in", "ft"});
   s.unit = root.document().unit = kUnits.at(s.units);
@@ -195,7 +213,8 @@ void readWhole(Table& root, Setup& s) {
     s.first_frame = static_cast<int>(frames[0]);
     s.last_frame = static_cast<int>(frames[1]);
     if (s.last_frame < s.first_frame) root.complain("frames", "the last frame lies before the first");
-    if (s.first_frame != frames[0] || s.last_frame != frames[1]) root.complain("frames", "frames are whole numbers");
+    if (s.first_frame != frames[0] || s.last_frame != frames[1])
+      root.complain("frames", "frames are whole numbers");
   }
   s.seed = root.seed("seed", 0);
   s.gravity = -9.81 * s.up();
@@ -206,9 +225,11 @@ void readWhole(Table& root, Setup& s) {
   s.time_scale = root.number("time_scale", 1, kPositive);
   root.table("keep_inside", [&](Table& t) {
     const std::vector<double> b = t.numbers("box", 6);
-    if (b.size() != 6) return t.complain("box", "keep_inside needs box = [least corner, greatest corner]: six numbers");
+    if (b.size() != 6)
+      return t.complain("box", "keep_inside needs box = [least corner, greatest corner]: six numbers");
     Box box{s.unit * vec3(b[0], b[1], b[2]), s.unit * vec3(b[3], b[4], b[5])};
-    if (!(box.low.array() < box.high.array()).all()) t.complain("box", "the first three numbers of the box must be the least corner");
+    if (!(box.low.array() < box.high.array()).all())
+      t.complain("box", "the first three numbers of the box must be the least corner");
     s.keep_inside = box;
   });
 }
@@ -234,7 +255,9 @@ void checkUnique(Document& doc, const List& list, const char* kind) {
   for (const auto& x : list) {
     const auto [it, fresh] = first.emplace(x.name, x.where);
     if (fresh || x.name.empty()) continue;
-    doc.problems.push_back({fmt::format("the name '{}' is used twice: another {} has it in line {}", x.name, kind, it->second.line), x.where});
+    doc.problems.push_back({fmt::format("the name '{}' is used twice: another {} has it in line {}", x.name,
+                                        kind, it->second.line),
+                            x.where});
   }
 }
 
@@ -255,15 +278,17 @@ void checkCopies(Document& doc, const Setup& s) {
     for (const auto& c : p.copies) {
       if (known.contains(c.body)) continue;
       const std::string near = nearest(c.body, known);
-      doc.problems.push_back({fmt::format("place '{}' copies '{}', but no body has that name{}", p.name, c.body,
-                                          near.empty() ? "" : "; did you mean '" + near + "'?"), c.where});
+      doc.problems.push_back({fmt::format("place '{}' copies '{}', but no body has that name{}", p.name,
+                                          c.body, near.empty() ? "" : "; did you mean '" + near + "'?"),
+                              c.where});
     }
   }
 }
 
 }  // namespace
 
-Setup parseSetup(const std::string& path, const std::string& text, const std::vector<std::string>& overrides) {
+Setup parseSetup(const std::string& path, const std::string& text,
+                 const std::vector<std::string>& overrides) {
   Setup s;
   s.path = path;
   s.text = text;
@@ -291,17 +316,21 @@ Setup parseSetup(const std::string& path, const std::string& text, const std::ve
   checkUnique(doc, s.places, "place");
   checkCopies(doc, s);
   if (s.bodies.empty() && doc.problems.empty())
-    doc.problems.push_back({"the setup has no [[body]]: there is nothing to simulate", Where{path, 0, 0, ""}});
+    doc.problems.push_back(
+        {"the setup has no [[body]]: there is nothing to simulate", Where{path, 0, 0, ""}});
   doc.throwIfAny();
   return s;
 }
 
 Setup readSetup(const std::string& path, const std::vector<std::string>& overrides) {
   std::ifstream in(path, std::ios::binary);
-  if (!in) throw Error(ErrorKind::Input, "cannot read the setup: no such file, or no permission", Where{path, 0, 0, ""});
+  if (!in)
+    throw Error(ErrorKind::Input, "cannot read the setup: no such file, or no permission",
+                Where{path, 0, 0, ""});
   std::ostringstream text;
   text << in.rdbuf();
-  if (in.bad() || (!in && !in.eof())) throw Error(ErrorKind::Input, "cannot read the setup: is it a folder?", Where{path, 0, 0, ""});
+  if (in.bad() || (!in && !in.eof()))
+    throw Error(ErrorKind::Input, "cannot read the setup: is it a folder?", Where{path, 0, 0, ""});
   return parseSetup(path, text.str(), overrides);
 }
 

@@ -18,14 +18,14 @@ enum class Origin { Mesh, Centre, Base };
 
 struct BodySetup {
   std::string name;
-  Where where;           // of the table
+  Where where;  // of the table
   bool enabled = true;
   Geometry geometry = Geometry::None;
-  std::string mesh;      // path as written
+  std::string mesh;  // path as written
   Where mesh_where;
   Vec3 box = Vec3::Zero();
-  double sphere = 0;     // radius
-  double ground = 0;     // height along up
+  double sphere = 0;  // radius
+  double ground = 0;  // height along up
   Origin origin = Origin::Mesh;
   Vec3 at = Vec3::Zero();
   Vec3 turn = Vec3::Zero();
@@ -91,12 +91,13 @@ struct Setup {
   Vec3 up() const { return up_is_z ? Vec3::UnitZ() : Vec3::UnitY(); }
 };
 
-// `overrides`: "key=value" or "key*=factor", as --set takes them. Throws Error(Input) with every problem found, each
-// with file, line and column.
+// `overrides`: "key=value" or "key*=factor", as --set takes them. Throws Error(Input) with every problem
+// found, each with file, line and column.
 Setup readSetup(const std::string& path, const std::vector<std::string>& overrides = {});
 
 // The same from text; `path` is for messages and to find meshes beside it.
-Setup parseSetup(const std::string& path, const std::string& text, const std::vector<std::string>& overrides = {});
+Setup parseSetup(const std::string& path, const std::string& text,
+                 const std::vector<std::string>& overrides = {});
 
 // Built-in materials. Sources of the values: docs/setup.md.
 const std::map<std::string, world::Material>& materialPresets();

@@ -14,11 +14,14 @@ Where Document::where(const toml::source_region& r) const {
   if (w.path != path) return w;  // from --set: it has no line
   w.line = static_cast<int>(r.begin.line);
   w.column = static_cast<int>(r.begin.column);
-  if (w.line >= 1 && static_cast<std::size_t>(w.line) <= lines.size()) w.text = lines[static_cast<std::size_t>(w.line - 1)];
+  if (w.line >= 1 && static_cast<std::size_t>(w.line) <= lines.size())
+    w.text = lines[static_cast<std::size_t>(w.line - 1)];
   return w;
 }
 
-void Document::complain(const toml::node& n, std::string message) { complain(n.source(), std::move(message)); }
+void Document::complain(const toml::node& n, std::string message) {
+  complain(n.source(), std::move(message));
+}
 
 void Document::complain(const toml::source_region& r, std::string message) {
   problems.push_back({std::move(message), where(r)});
@@ -26,7 +29,9 @@ void Document::complain(const toml::source_region& r, std::string message) {
 
 void Document::throwIfAny() {
   if (problems.empty()) return;
-  const auto place = [](const Problem& p) { return p.where ? std::array{p.where->line, p.where->column} : std::array{0, 0}; };
+  const auto place = [](const Problem& p) {
+    return p.where ? std::array{p.where->line, p.where->column} : std::array{0, 0};
+  };
   std::stable_sort(problems.begin(), problems.end(),
                    [&](const Problem& a, const Problem& b) { return place(a) < place(b); });
   throw Error(ErrorKind::Input, problems);
@@ -41,8 +46,10 @@ std::size_t distance(const std::string& a, const std::string& b) {
   for (std::size_t j = 0; j <= b.size(); ++j) d[0][j] = j;
   for (std::size_t i = 1; i <= a.size(); ++i) {
     for (std::size_t j = 1; j <= b.size(); ++j) {
-      d[i][j] = std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0u : 1u)});
-      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1]) d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
+      d[i][j] =
+          std::min({d[i - 1][j] + 1, d[i][j - 1] + 1, d[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0u : 1u)});
+      if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
+        d[i][j] = std::min(d[i][j], d[i - 2][j - 2] + 1);
     }
   }
   return d[a.size()][b.size()];
@@ -111,7 +118,8 @@ int Table::integer(const std::string& key, int fallback, Range range) {
   const toml::node* n = node(key);
   if (n == nullptr) return fallback;
   if (!n->is_integer()) return wrongType(*n, key, "a whole number"), fallback;
-  return static_cast<int>(checked(*n, key, static_cast<double>(*n->value<std::int64_t>()), {std::max(range.low, -1e9), std::min(range.high, 1e9), range.open_low}));
+  return static_cast<int>(checked(*n, key, static_cast<double>(*n->value<std::int64_t>()),
+                                  {std::max(range.low, -1e9), std::min(range.high, 1e9), range.open_low}));
 }
 
 std::uint64_t Table::seed(const std::string& key, std::uint64_t fallback) {
@@ -135,7 +143,8 @@ std::string Table::text(const std::string& key, const std::string& fallback) {
   return *n->value<std::string>();
 }
 
-std::string Table::choice(const std::string& key, const std::string& fallback, const std::set<std::string>& allowed) {
+std::string Table::choice(const std::string& key, const std::string& fallback,
+                          const std::set<std::string>& allowed) {
   const std::string x = text(key, fallback);
   if (allowed.contains(x)) return x;
   const std::string near = nearest(x, allowed);
@@ -199,7 +208,8 @@ void Table::each(const std::string& key, const std::function<void(Table&)>& read
       continue;
     }
     const auto name = (*t)["name"].value<std::string>();
-    Table inner(doc_, *t, name ? fmt::format("[[{}]] '{}'", key, *name) : fmt::format("[[{}]] number {}", key, number));
+    Table inner(doc_, *t,
+                name ? fmt::format("[[{}]] '{}'", key, *name) : fmt::format("[[{}]] number {}", key, number));
     read(inner);
     inner.finish();
   }

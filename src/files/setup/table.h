@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
-// Reads one TOML table key by key. Each key asked for is remembered: what is left over at the end is unknown, and the
-// nearest asked-for key is suggested. Problems are collected, not thrown.
+// Reads one TOML table key by key. Each key asked for is remembered: what is left over at the end is unknown,
+// and the nearest asked-for key is suggested. Problems are collected, not thrown.
 #pragma once
+#include <toml++/toml.h>
 #include <array>
 #include <functional>
 #include <initializer_list>
 #include <limits>
 #include <set>
 #include <string>
-#include <toml++/toml.h>
 #include <vector>
 
 #include "core/base/error.h"
@@ -46,7 +46,8 @@ std::string nearest(const std::string& word, const std::set<std::string>& known)
 class Table {
  public:
   // `kind` as messages call it: "[[body]] 'deck'".
-  Table(Document& doc, const toml::table& table, std::string kind) : doc_(doc), table_(table), kind_(std::move(kind)) {}
+  Table(Document& doc, const toml::table& table, std::string kind)
+      : doc_(doc), table_(table), kind_(std::move(kind)) {}
 
   Document& document() { return doc_; }
   Where where() const { return doc_.where(table_); }
@@ -60,10 +61,13 @@ class Table {
   std::uint64_t seed(const std::string& key, std::uint64_t fallback);
   bool flag(const std::string& key, bool fallback);
   std::string text(const std::string& key, const std::string& fallback);
-  std::string choice(const std::string& key, const std::string& fallback, const std::set<std::string>& allowed);
+  std::string choice(const std::string& key, const std::string& fallback,
+                     const std::set<std::string>& allowed);
   // `scale` multiplies each number.
   Vec3 vector(const std::string& key, const Vec3& fallback, double scale = 1, Range range = {});
-  Vec3 lengths(const std::string& key, const Vec3& fallback, Range range = {}) { return vector(key, fallback, doc_.unit, range); }
+  Vec3 lengths(const std::string& key, const Vec3& fallback, Range range = {}) {
+    return vector(key, fallback, doc_.unit, range);
+  }
   std::vector<double> numbers(const std::string& key, std::size_t count, Range range = {});
   // "auto" gives `automatic`.
   double numberOrAuto(const std::string& key, double automatic, double scale, Range range);

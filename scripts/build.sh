@@ -1,0 +1,15 @@
+#!/usr/bin/env bash
+# SPDX-License-Identifier: Apache-2.0
+# Installs what is missing and builds: scripts/build.sh [release|debug|checked] [tests]
+set -euo pipefail
+cd "$(dirname "$0")/.."
+preset=${1:-release}
+tests=OFF
+if [ "${2:-}" = tests ]; then
+  tests=ON
+  scripts/deps.sh --checks
+else
+  scripts/deps.sh
+fi
+cmake --preset "$preset" -DDRUBBLE_TESTS=$tests >/dev/null
+cmake --build --preset "$preset"

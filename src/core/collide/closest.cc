@@ -1,0 +1,143 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/collide/closest.h"
+
+#include <cmath>
+
+namespace drubble::collide {
+
+namespace {
+
+constexpr int kMostRounds = 64;
+constexpr double kSameWay = 0.9999;              // cosine: within a degree
+constexpr std::uint32_t kClosestFeature = 0x20000000u;
+
+struct Corner {
+  Vec3 w, a, b;  // w = a - b
+  std::uint32_t ia, ib;
+};
+
+// The part of the difference body looked at: up to four corners and the weights of the point nearest to the origin.
+struct Simplex {
+  std::array<Corner, 4> corner;
+  std::array<double, 4> weight{};
+  int count = 0;
+
+  Vec3 nearest() const {
+    Vec3 v = Vec3::Zero();
+    for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) v += weight[i] * corner[i].w;
+    return v;
+  }
+  bool holds(std::uint32_t ia, std::uint32_t ib) const {
+    for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i)
+      if (corner[i].ia == ia && corner[i].ib == ib) return true;
+    return false;
+  }
+};
+
+Simplex keep(const Simplex& s, std::initializer_list<std::pair<std::size_t, double>> parts) {
+  Simplex out;
+  for (const auto& [index, weight] : parts) {
+    out.corner[static_cast<std::size_t>(out.count)] = s.corner[index];
+    out.weight[static_cast<std::size_t>(out.count++)] = weight;
+  }
+  return out;
+}
+
+Simplex nearestOnLine(const Simplex& s, std::size_t i, std::size_t j) {
+  const Vec3 p = s.corner[i].w, d = s.corner[j].w - p;
+  const double t = -p.dot(d), dd = d.squaredNorm();
+  if (t <= 0 || dd == 0) return keep(s, {{i, 1}});
+  if (t >= dd) return keep(s, {{j, 1}});
+  return keep(s, {{i, 1 - t / dd}, {j, t / dd}});
+}
+
+Simplex nearestOnFace(const Simplex& s, std::size_t i, std::size_t j, std::size_t k) {
+  const Vec3 &a = s.corner[i].w, &b = s.corner[j].w, &c = s.corner[k].w;
+  const Vec3 ab = b - a, ac = c - a;
+  const double d1 = -ab.dot(a), d2 = -ac.dot(a), d3 = -ab.dot(b), d4 = -ac.dot(b), d5 = -ab.dot(c), d6 = -ac.dot(c);
+  if (d1 <= 0 && d2 <= 0) return keep(s, {{i, 1}});
+  if (d3 >= 0 && d4 <= d3) return keep(s, {{j, 1}});
+  if (d6 >= 0 && d5 <= d6) return keep(s, {{k, 1}});
+  const double vc = d1 * d4 - d3 * d2, vb = d5 * d2 - d1 * d6, va = d3 * d6 - d5 * d4;
+  if (vc <= 0 && d1 >= 0 && d3 <= 0) return nearestOnLine(s, i, j);
+  if (vb <= 0 && d2 >= 0 && d6 <= 0) return nearestOnLine(s, i, k);
+  if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return nearestOnLine(s, j, k);
+  const double sum = va + vb + vc;
+  return keep(s, {{i, va / sum}, {j, vb / sum}, {k, vc / sum}});
+}
+
+// With four corners left the origin is inside.
+Simplex nearestOnSolid(const Simplex& s) {
+  static constexpr std::size_t kFaces[4][4] = {{0, 1, 2, 3}, {0, 2, 3, 1}, {0, 3, 1, 2}, {1, 3, 2, 0}};
+  Simplex best = s;
+  double best_squared = std::numeric_limits<double>::infinity();
+  bool outside = false;
+  for (const auto& f : kFaces) {
+    const Vec3 &a = s.corner[f[0]].w;
+    const Vec3 n = (s.corner[f[1]].w - a).cross(s.corner[f[2]].w - a);
+    const double side = n.dot(s.corner[f[3]].w - a), origin = -n.dot(a);
+    if (side * origin > 0) continue;  // the origin is on the solid's side of this face
+    outside = true;
+    const Simplex on = nearestOnFace(s, f[0], f[1], f[2]);
+    if (const double d = on.nearest().squaredNorm(); d < best_squared) best_squared = d, best = on;
+  }
+  return outside ? best : s;
+}
+
+Simplex reduced(const Simplex& s) {
+  switch (s.count) {
+    case 1: return keep(s, {{0, 1}});
+    case 2: return nearestOnLine(s, 0, 1);
+    case 3: return nearestOnFace(s, 0, 1, 2);
+    default: return nearestOnSolid(s);
+  }
+}
+
+}  // namespace
+
+Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, double reach) {
+  Simplex s;
+  Vec3 v = a.centre - b_to_a.point(b.centre);
+  if (v.isZero(0)) v = Vec3::UnitX();
+  Closest out;
+  double scale = 0;
+  for (int round = 0; round < kMostRounds; ++round) {
+    double ignored;
+    Corner c;
+    c.ia = lowestVertex(a.vertices, v, ignored);
+    c.ib = lowestVertex(b.vertices, -(b_to_a.turn.transpose() * v), ignored);
+    c.a = a.vertices[c.ia];
+    c.b = b_to_a.point(b.vertices[c.ib]);
+    c.w = c.a - c.b;
+    scale = greatest(scale, c.w.squaredNorm());
+    const double along = v.dot(c.w), vv = v.squaredNorm();
+    if (along > 0 && along * along > reach * reach * vv) {
+      out.apart = out.beyond = true;
+      return out;
+    }
+    if (s.count > 0 && (s.holds(c.ia, c.ib) || vv - along <= 1e-13 * vv)) break;
+    s.corner[static_cast<std::size_t>(s.count++)] = c;
+    s = reduced(s);
+    if (s.count == 4) return out;
+    v = s.nearest();
+    if (v.squaredNorm() <= 1e-20 * scale) return out;
+  }
+  out.apart = true;
+  out.distance = v.norm();
+  for (std::size_t i = 0; i < static_cast<std::size_t>(s.count); ++i) {
+    out.on_a += s.weight[i] * s.corner[i].a;
+    out.on_b += s.weight[i] * s.corner[i].b;
+  }
+  return out;
+}
+
+void preferClosest(const Closest& closest, Manifold& patch) {
+  if (!closest.apart || closest.beyond || !(closest.distance > 0)) return;
+  const Vec3 n = (closest.on_b - closest.on_a) / closest.distance;
+  if (patch.count > 0 && patch.normal.dot(n) > kSameWay && patch.leastGap() < closest.distance + 1e-3 * closest.distance) return;
+  patch.normal = n;
+  patch.count = 1;
+  patch.points[0] = {0.5 * (closest.on_a + closest.on_b), closest.distance, kClosestFeature};
+}
+
+}  // namespace drubble::collide
