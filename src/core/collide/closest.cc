@@ -8,7 +8,7 @@ namespace drubble::collide {
 namespace {
 
 constexpr int kMostRounds = 64;
-constexpr double kSameWay = 0.9999;              // cosine: within a degree
+constexpr double kSameWay = 0.9999;  // cosine: within a degree
 constexpr std::uint32_t kClosestFeature = 0x20000000u;
 
 struct Corner {
@@ -16,7 +16,8 @@ struct Corner {
   std::uint32_t ia, ib;
 };
 
-// The part of the difference body looked at: up to four corners and the weights of the point nearest to the origin.
+// The part of the difference body looked at: up to four corners and the weights of the point nearest to the
+// origin.
 struct Simplex {
   std::array<Corner, 4> corner;
   std::array<double, 4> weight{};
@@ -54,7 +55,8 @@ Simplex nearestOnLine(const Simplex& s, std::size_t i, std::size_t j) {
 Simplex nearestOnFace(const Simplex& s, std::size_t i, std::size_t j, std::size_t k) {
   const Vec3 &a = s.corner[i].w, &b = s.corner[j].w, &c = s.corner[k].w;
   const Vec3 ab = b - a, ac = c - a;
-  const double d1 = -ab.dot(a), d2 = -ac.dot(a), d3 = -ab.dot(b), d4 = -ac.dot(b), d5 = -ab.dot(c), d6 = -ac.dot(c);
+  const double d1 = -ab.dot(a), d2 = -ac.dot(a), d3 = -ab.dot(b), d4 = -ac.dot(b), d5 = -ab.dot(c),
+               d6 = -ac.dot(c);
   if (d1 <= 0 && d2 <= 0) return keep(s, {{i, 1}});
   if (d3 >= 0 && d4 <= d3) return keep(s, {{j, 1}});
   if (d6 >= 0 && d5 <= d6) return keep(s, {{k, 1}});
@@ -73,7 +75,7 @@ Simplex nearestOnSolid(const Simplex& s) {
   double best_squared = std::numeric_limits<double>::infinity();
   bool outside = false;
   for (const auto& f : kFaces) {
-    const Vec3 &a = s.corner[f[0]].w;
+    const Vec3& a = s.corner[f[0]].w;
     const Vec3 n = (s.corner[f[1]].w - a).cross(s.corner[f[2]].w - a);
     const double side = n.dot(s.corner[f[3]].w - a), origin = -n.dot(a);
     if (side * origin > 0) continue;  // the origin is on the solid's side of this face
@@ -86,10 +88,14 @@ Simplex nearestOnSolid(const Simplex& s) {
 
 Simplex reduced(const Simplex& s) {
   switch (s.count) {
-    case 1: return keep(s, {{0, 1}});
-    case 2: return nearestOnLine(s, 0, 1);
-    case 3: return nearestOnFace(s, 0, 1, 2);
-    default: return nearestOnSolid(s);
+    case 1:
+      return keep(s, {{0, 1}});
+    case 2:
+      return nearestOnLine(s, 0, 1);
+    case 3:
+      return nearestOnFace(s, 0, 1, 2);
+    default:
+      return nearestOnSolid(s);
   }
 }
 
@@ -134,7 +140,9 @@ Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, doub
 void preferClosest(const Closest& closest, Manifold& patch) {
   if (!closest.apart || closest.beyond || !(closest.distance > 0)) return;
   const Vec3 n = (closest.on_b - closest.on_a) / closest.distance;
-  if (patch.count > 0 && patch.normal.dot(n) > kSameWay && patch.leastGap() < closest.distance + 1e-3 * closest.distance) return;
+  if (patch.count > 0 && patch.normal.dot(n) > kSameWay &&
+      patch.leastGap() < closest.distance + 1e-3 * closest.distance)
+    return;
   patch.normal = n;
   patch.count = 1;
   patch.points[0] = {0.5 * (closest.on_a + closest.on_b), closest.distance, kClosestFeature};

@@ -13,12 +13,14 @@ struct Closest {
 };
 
 // Good to about 1e-10 of the bodies' size. Cost: a few supports of each body.
-// Source: Gilbert, Johnson, Keerthi, A fast procedure for computing the distance between complex objects (1988); the
-// point nearest to the origin by Voronoi regions: Ericson, Real-Time Collision Detection (2005), 9.5.
+// Source: Gilbert, Johnson, Keerthi, A fast procedure for computing the distance between complex objects
+// (1988); the point nearest to the origin by Voronoi regions: Ericson, Real-Time Collision Detection
+// (2005), 9.5.
 Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, double reach);
 
-// Bodies that are apart meet where they are nearest: where `patch` (in a's frame, from the separating axis) looks another
-// way than the line between the nearest points, that line becomes its only point. Faces that look at each other keep theirs.
+// Bodies that are apart meet where they are nearest: where `patch` (in a's frame, from the separating axis)
+// looks another way than the line between the nearest points, that line becomes its only point. Faces that
+// look at each other keep theirs.
 void preferClosest(const Closest& closest, Manifold& patch);
 
 }  // namespace drubble::collide

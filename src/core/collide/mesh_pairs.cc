@@ -189,6 +189,20 @@ void convexTriangle(const Surface& s, const Side& hull, const Facing& f, const R
   merger.add(m);
 }
 
+// Which side of the surface the piece is on, where its triangles disagree: that of the triangle nearest to
+// its centre. A piece that slides over an edge is not behind the surface that begins there.
+double sideOfSurface(const std::vector<Facing>& near, const Vec3& centre) {
+  double best = std::numeric_limits<double>::infinity(), best_height = 0, sign = 1;
+  for (const Facing& f : near) {
+    const Vec3 nearest = mesh::nearestOnTriangle(centre, f.corner[0], f.corner[1], f.corner[2]).point;
+    const double d = (nearest - centre).squaredNorm(), height = f.normal.dot(centre - f.corner[0]);
+    // At a shared edge all its triangles are as near; the one most looked at straight on decides.
+    if (d < best * (1 - 1e-9) || (d <= best * (1 + 1e-9) && height > best_height))
+      best = d, best_height = height, sign = f.sign;
+  }
+  return sign;
+}
+
 // The hull's box in the mesh's frame.
 Box boxOf(const shape::Polyhedron& hull, const Relative& to_mesh) {
   Box box;
@@ -201,6 +215,7 @@ Box boxOf(const shape::Polyhedron& hull, const Relative& to_mesh) {
 void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
                 Manifolds& out) {
   thread_local std::vector<std::uint32_t> triangles;
+  thread_local std::vector<Facing> near;
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
   triangles.clear();
@@ -208,10 +223,16 @@ void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& 
   merger.clear();
   merger.tolerance(1e-4 * a.outer_radius);
   const Side hull = collide::sideOf(*a.convex);
+  near.clear();
+  bool front = false, back = false;
   for (const std::uint32_t t : triangles) {
     if (b.surface->normals[t].isZero(0)) continue;
-    convexTriangle(*b.surface, hull, facing(*b.surface, t, to_piece, hull.centre), to_piece, reach, merger);
+    near.push_back(facing(*b.surface, t, to_piece, hull.centre));
+    (near.back().sign > 0 ? front : back) = true;
   }
+  const double side = front && back ? sideOfSurface(near, hull.centre) : 0;
+  for (const Facing& f : near)
+    if (side == 0 || f.sign == side) convexTriangle(*b.surface, hull, f, to_piece, reach, merger);
   merger.finish(pose_a, out);
 }
 

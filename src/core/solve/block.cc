@@ -4,6 +4,8 @@
 #include <bit>
 #include <cmath>
 
+#include "core/solve/spring.h"
+
 namespace drubble::solve {
 
 std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
@@ -111,11 +113,21 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
   double size = std::numeric_limits<double>::infinity();
-  if (ia != 0) size = least(size, in.traits[c.a.index()].size);
-  if (ib != 0) size = least(size, in.traits[c.b.index()].size);
+  double rate = 0;
+  for (const auto& [body, piece] : {std::pair(ia, c.a), std::pair(ib, c.b)}) {
+    if (body == 0) continue;
+    size = least(size, in.traits[piece.index()].size);
+    const Traits& t = in.traits[piece.index()];
+    const double weights = t.weight > 0 ? static_cast<double>(c.totalForce()) / t.weight : 0;
+    rate = greatest(rate, t.spring_rate * stiffening(weights));
+  }
   fillFriction(c, a, b, i, in.dt, kPatchRadius * size, out);
   put(out.push_speed, i, size);
   put(out.blend, i, 1e-4 * size);
+  const Softness soft = springSoftness(least(rate, mostSpringRate(in.dt)), in.dt);
+  put(out.bias_rate, i, soft.bias_rate);
+  put(out.mass_scale, i, soft.mass_scale);
+  put(out.impulse_scale, i, soft.impulse_scale);
 }
 
 ContactBlock emptyBlock() {

@@ -55,8 +55,9 @@ struct ContactBlock {
   f8 twist_mass;
   f8 friction_rest, friction_slide, twist_radius;
   f8 impulse_along, impulse_across, impulse_twist;
-  f8 push_speed;  // m/s: the fastest that an overlap is eased out
-  f8 blend;       // m: over which the spring gives way to the rigid stop about gap 0
+  f8 push_speed;                            // m/s: the fastest that an overlap is eased out
+  f8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
+  f8 blend;  // m: over which the spring gives way to the rigid stop about gap 0
 };
 
 inline constexpr std::uint32_t kNoContact = 0xffffffffu;

@@ -1,20 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/solve/passes.h"
 
-#include <cmath>
-
-#include "core/base/trig.h"
-
 namespace drubble::solve {
-
-Softness springSoftness(double hertz, double ratio, double dt) {
-  const double omega = 2 * kPi * hertz;
-  const double a1 = 2 * ratio + dt * omega, a2 = dt * omega * a1, a3 = 1 / (1 + a2);
-  return {static_cast<float>(1 / dt), static_cast<float>(omega / a1), static_cast<float>(a2 * a3),
-          static_cast<float>(a3)};
-}
-
-double stepsForSag(double gravity, double sag) { return std::sqrt(gravity / sag) / (2 * kPi * kSpringShare); }
 
 namespace {
 
@@ -110,7 +97,7 @@ void solveFriction(ContactBlock& c, Body8& a, Body8& b) {
 
 template <Pass pass>
 void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, const Place8& place_b,
-                  const Softness& soft) {
+                  f8 inverse_dt) {
   const v8 moved = place_b.moved - place_a.moved;
   for (int k = 0; k < c.points; ++k) {
     PointRow& p = c.point[static_cast<std::size_t>(k)];
@@ -118,14 +105,14 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
     const f8 gap = p.gap + dot(shift, c.normal);
     const f8 speed = dot(pointVelocity(b, p.arm_b) - pointVelocity(a, p.arm_a), c.normal);
     // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
-    const f8 stop = greatest(gap, f8(0.0f)) * f8(soft.inverse_dt);
+    const f8 stop = greatest(gap, f8(0.0f)) * inverse_dt;
     f8 wanted = stop, mass = p.mass, keep = f8(1.0f);
     if constexpr (pass == Pass::PushOut) {
-      const f8 ease = greatest(least(gap, f8(0.0f)) * f8(soft.bias_rate), -c.push_speed);
+      const f8 ease = greatest(least(gap, f8(0.0f)) * c.bias_rate, -c.push_speed);
       const f8 share = greatest(least(f8(0.5f) - gap / c.blend, f8(1.0f)), f8(0.0f));  // 1: spring, 0: stop
       wanted = wanted + ease;
-      mass = mass * (f8(1.0f) + share * f8(soft.mass_scale - 1.0f));
-      keep = f8(1.0f) - share * f8(soft.impulse_scale);
+      mass = mass * (f8(1.0f) + share * (c.mass_scale - f8(1.0f)));
+      keep = f8(1.0f) - share * c.impulse_scale;
     }
     const f8 old = p.impulse;
     f8 now = greatest(old * keep - mass * (speed + wanted), f8(0.0f));
@@ -138,12 +125,12 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
 }
 
 template <Pass pass>
-void sweepAll(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, const Softness& soft) {
+void sweepAll(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, f8 inverse_dt) {
   for (ContactBlock& c : blocks) {
     Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
     const Place8 place_a = loadPlace(rows, c.body_a), place_b = loadPlace(rows, c.body_b);
     solveFriction(c, a, b);
-    solveNormals<pass>(c, a, b, place_a, place_b, soft);
+    solveNormals<pass>(c, a, b, place_a, place_b, inverse_dt);
     storeBody(rows, c.body_a, a);
     storeBody(rows, c.body_b, b);
   }
@@ -151,11 +138,11 @@ void sweepAll(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, con
 
 }  // namespace
 
-void sweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, const Softness& soft, Pass pass) {
+void sweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass) {
   if (pass == Pass::PushOut)
-    sweepAll<Pass::PushOut>(blocks, rows, soft);
+    sweepAll<Pass::PushOut>(blocks, rows, f8(static_cast<float>(1 / dt)));
   else
-    sweepAll<Pass::Settle>(blocks, rows, soft);
+    sweepAll<Pass::Settle>(blocks, rows, f8(static_cast<float>(1 / dt)));
 }
 
 void warmStart(const std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows) {

@@ -75,7 +75,6 @@ class Substep {
     const BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     std::vector<ContactBlock> blocks = buildBlocks(block_in);
-    const Softness soft = springSoftness(kSpringShare / dt_, kSpringDamping, dt_);
     for (int step = 0; step < in_.iterations; ++step) {
       impacts.pass(out_.bodies, dt_, out_.hits);
       accelerate();
@@ -83,9 +82,9 @@ class Substep {
         warmStart(blocks, rows_);
       else
         repeatLast();
-      sweep(blocks, rows_, soft, Pass::PushOut);
+      sweep(blocks, rows_, dt_, Pass::PushOut);
       move(impacts);
-      sweep(blocks, rows_, soft, Pass::Settle);
+      sweep(blocks, rows_, dt_, Pass::Settle);
       fold();
     }
     storeForces(blocks, dt_, out_.contacts);
@@ -180,8 +179,7 @@ void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
     loadVelocity(bodies[i], rows[i]);
   }
   warmStart(blocks, rows);
-  const Softness soft = springSoftness(kSpringShare / dt, kSpringDamping, dt);
-  for (int k = 0; k < sweeps; ++k) sweep(blocks, rows, soft, Pass::Settle);
+  for (int k = 0; k < sweeps; ++k) sweep(blocks, rows, dt, Pass::Settle);
   storeForces(blocks, dt, contacts);
 }
 

@@ -21,6 +21,8 @@ struct Traits {
   double inner_radius = 0;              // m: largest ball inside the shape
   double gravity_share = 1;
   double travel_damping = 0, spin_damping = 0;  // 1/s
+  double weight = 0;                            // N: mass times gravity
+  double spring_rate = 0;  // rad/s: of the springs that ease it out of overlaps (springRate)
   bool dynamic = false;
 
   double mass() const { return inverse_mass > 0 ? 1 / inverse_mass : 0; }

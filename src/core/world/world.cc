@@ -6,7 +6,7 @@
 
 #include "core/base/float_mode.h"
 #include "core/base/random.h"
-#include "core/solve/passes.h"
+#include "core/solve/spring.h"
 #include "core/solve/substep.h"
 
 namespace drubble::world {
@@ -15,6 +15,8 @@ World::World(const Scene& scene) : scene_(scene), frame_(scene.first_frame) {
   for (const Piece& p : scene.pieces) {
     solve::Traits t = scene.prototypes[p.prototype.index()].traits;
     if (p.role == Role::Static) t.dynamic = false, t.inverse_mass = 0;
+    t.weight = t.mass() * scene.gravity.norm();
+    t.spring_rate = solve::springRate(t.size, scene.gravity.norm());
     traits_.push_back(t);
     motion_.position.push_back(p.start.position);
     motion_.turn.push_back(p.start.turn.normalized());
@@ -184,7 +186,6 @@ namespace {
 // others: geometry is looked at once a substep, and must not have changed much by its end.
 constexpr double kFreeTravel = 1.5;   // of the inner radius
 constexpr double kTouchTravel = 0.2;  // of the inner radius
-constexpr double kSag = 3e-5;  // of the size: how far the push-out spring gives under a piece's own weight
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
 
@@ -199,12 +200,23 @@ std::vector<char> touchingPieces(const World& w) {
   return touching;
 }
 
+// The most that any contact of a piece bears, in weights of the piece: what stands on it comes to.
+std::vector<double> loadsBorne(const World& w) {
+  std::vector<double> borne(w.motion().size(), 1);
+  for (const solve::Contact& c : w.contacts())
+    for (const PieceId p : {c.a, c.b})
+      if (const double weight = w.traits()[p.index()].weight; weight > 0)
+        borne[p.index()] = greatest(borne[p.index()], static_cast<double>(c.totalForce()) / weight);
+  return borne;
+}
+
 }  // namespace
 
 Steps chooseSteps(const World& w) {
   const Scene& s = w.scene();
   const double frame = s.frameSeconds(), gravity = s.gravity.norm();
   const std::vector<char> touching = touchingPieces(w);
+  const std::vector<double> borne = loadsBorne(w);
   double wanted = 2, internal = 2;
   for (std::size_t i = 0; i < touching.size(); ++i) {
     if (w.sleepOf(i) != Sleep::Awake) continue;
@@ -215,7 +227,8 @@ Steps chooseSteps(const World& w) {
     const double rim = ball ? 0 : w.motion().spin[i].norm() * t.outer_radius * frame;
     wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
     if (touching[i]) wanted = greatest(wanted, (travel + rim) / (kTouchTravel * t.inner_radius));
-    internal = greatest(internal, frame * solve::stepsForSag(gravity, kSag * t.size));
+    if (gravity > 0)
+      internal = greatest(internal, frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(borne[i]));
   }
   wanted = greatest(wanted, internal / kMostIterations);
   int n = 2;
