@@ -26,6 +26,9 @@ std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
 
 namespace {
 
+// Sizes a second: the fastest that overlaps are eased out.
+constexpr double kPushSpeed = 2;
+
 // Even a ball touches over a small disc, of this share of its size: without it nothing would end its spin
 // about the normal.
 constexpr double kPatchRadius = 0.005;
@@ -122,7 +125,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
   fillFriction(c, a, b, i, in.dt, kPatchRadius * size, out);
-  put(out.push_speed, i, size);
+  put(out.push_speed, i, kPushSpeed * size);
   put(out.blend, i, 1e-4 * size);
   const Softness soft = springSoftness(least(rate, mostSpringRate(in.dt)), in.dt);
   put(out.bias_rate, i, soft.bias_rate);

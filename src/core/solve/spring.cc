@@ -21,7 +21,8 @@ Softness springSoftness(double rate, double dt) {
 }
 
 double springRate(double size, double gravity) {
-  return gravity > 0 ? std::sqrt(kSagLoad * gravity / (kSag * size)) : std::numeric_limits<double>::infinity();
+  return gravity > 0 ? std::sqrt(kSagLoad * gravity / (kSag * size))
+                     : std::numeric_limits<double>::infinity();
 }
 
 double stiffening(double weights) { return weights > 1024 ? 16 : weights > 64 ? 4 : 1; }

@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
-// The springs that ease overlapping pieces apart: how stiff they are, and what they come to in a velocity row.
+// The springs that ease overlapping pieces apart: how stiff they are, and what they come to in a velocity
+// row.
 #pragma once
 
 namespace drubble::solve {
 
-// An implicit spring and damper as coefficients of a velocity row. Macklin, Storey, Lu et al., Small steps in physics
-// simulation (2019), and the published soft-constraint form of implicit springs.
+// An implicit spring and damper as coefficients of a velocity row. Macklin, Storey, Lu et al., Small steps in
+// physics simulation (2019), and the published soft-constraint form of implicit springs.
 struct Softness {
-  double bias_rate = 0;      // 1/s: overlap to push-out speed
+  double bias_rate = 0;  // 1/s: overlap to push-out speed
   double mass_scale = 1;
   double impulse_scale = 0;
 };
@@ -15,16 +16,17 @@ struct Softness {
 // A spring that swings at `rate` (rad/s) on the row's effective mass, over `dt`.
 Softness springSoftness(double rate, double dt);
 
-// The rate (rad/s) at which a piece of `size` sinks by kSag of it under kSagLoad times its weight. It comes from size and
-// gravity, not from the step: how far a stack settles does not hang on how finely time is cut. Without gravity: as stiff
-// as the step allows.
+// The rate (rad/s) at which a piece of `size` sinks by kSag of it under kSagLoad times its weight. It comes
+// from size and gravity, not from the step: how far a stack settles does not hang on how finely time is cut.
+// Without gravity: as stiff as the step allows.
 double springRate(double size, double gravity);
 
-// By how much stiffer the spring of a contact that bears `weights` times its lighter piece's weight is: heavy things on
-// light ones. In few grades, so that it seldom changes.
+// By how much stiffer the spring of a contact that bears `weights` times its lighter piece's weight is: heavy
+// things on light ones. In few grades, so that it seldom changes.
 double stiffening(double weights);
 
-// The stiffest spring that an internal step of `dt` seconds can follow, and the internal steps a second that `rate` needs.
+// The stiffest spring that an internal step of `dt` seconds can follow, and the internal steps a second that
+// `rate` needs.
 double mostSpringRate(double dt);
 double stepsForRate(double rate);
 

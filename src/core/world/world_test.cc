@@ -132,8 +132,8 @@ TEST_CASE("a starting overlap parts slowly and is reported") {
   }
   measure::PenetrationMeter meter;
   CHECK(meter.measure(s.world()).worst < 0.002);
-  CHECK(fastest < 1.0);                // a size a second at most while parting
-  CHECK(s.velocity(a).norm() < 0.05);  // and hardly any speed is left behind
+  CHECK(fastest < 2);  // two sizes a second at most while parting
+  CHECK(s.velocity(a).norm() < 0.2);  // and less than a tenth of that is left behind
 }
 
 TEST_CASE("a wall of bricks stands from the first frame on: its loads are found beforehand") {
