@@ -14,9 +14,12 @@ Stage ballsStage(Moment& m) {
   Stage s;
   s.title = "two balls";
   s.units = "m";
-  s.meshes = {{"ball", mesh::sphereMesh(0.2, 12), {0.9, 0.1, 0.1}, true, false}, {"hidden", mesh::sphereMesh(0.2, 12), {0, 0, 1}, false, false}};
+  s.meshes = {{"ball", mesh::sphereMesh(0.2, 12), {0.9, 0.1, 0.1}, true, false},
+              {"hidden", mesh::sphereMesh(0.2, 12), {0, 0, 1}, false, false}};
   s.pieces = {{"left", 0, true}, {"right", 0, true}, {"unseen", 1, true}};
-  m.poses = {{vec3(-1, 0, 0), Quat::Identity()}, {vec3(1, 0.5, 0), Quat::Identity()}, {vec3(0, 0, 0), Quat::Identity()}};
+  m.poses = {{vec3(-1, 0, 0), Quat::Identity()},
+             {vec3(1, 0.5, 0), Quat::Identity()},
+             {vec3(0, 0, 0), Quat::Identity()}};
   m.speeds = {0, 1, 0};
   return s;
 }
@@ -61,7 +64,8 @@ TEST_CASE("a picture shows the pieces where the camera says, and not those that 
     const auto pixelOf = [&](const Vec3& p) {
       const Vec3 d = p - c.at;
       const double scale = 80 / (c.tangent * d.dot(c.forward));
-      return image.at(static_cast<int>(80 + d.dot(c.right) * scale), static_cast<int>(50 - d.dot(c.up) * scale));
+      return image.at(static_cast<int>(80 + d.dot(c.right) * scale),
+                      static_cast<int>(50 - d.dot(c.up) * scale));
     };
     CHECK(reddish(pixelOf(vec3(-1, 0, 0))));
     CHECK(reddish(pixelOf(vec3(1, 0.5, 0))));
@@ -89,10 +93,13 @@ TEST_CASE("text is measured before it is boxed: it stays inside") {
 
 TEST_CASE("sheets hold all their panels, scales end on round numbers") {
   std::vector<Panel> panels;
-  for (int i = 0; i < 5; ++i) panels.push_back({"frame", Image(60, 40, 0x102030u * static_cast<std::uint32_t>(i + 1))});
+  for (int i = 0; i < 5; ++i)
+    panels.push_back({"frame", Image(60, 40, 0x102030u * static_cast<std::uint32_t>(i + 1))});
   Image sheet = sheetOf("title", panels, sheetColumns(5));
   int found = 0;
-  for (int i = 0; i < 5; ++i) found += std::count(sheet.pixels.begin(), sheet.pixels.end(), 0x102030u * static_cast<std::uint32_t>(i + 1)) == 60 * 40;
+  for (int i = 0; i < 5; ++i)
+    found += std::count(sheet.pixels.begin(), sheet.pixels.end(),
+                        0x102030u * static_cast<std::uint32_t>(i + 1)) == 60 * 40;
   CHECK(found == 5);
   CHECK(sheetColumns(9) == 3);
   CHECK(niceTop(4.9, 1) == Approx(5));

@@ -91,11 +91,33 @@ TEST_CASE("the demo at 60 frames: nothing sinks in, nothing is lost, the names a
   CHECK(r["strays"].size() < 15);
   CHECK(r["drift"].get<double>() < 0.01);
   CHECK(r["per_frame"].size() == 60);
-  CHECK(r["rest_frame"].is_number());
+  CHECK(r.contains("rest_frame"));
   CHECK(r["outcome"]["first_hit"]["frame"].get<int>() < 10);
   CHECK(r["outcome"]["share_moved"].get<double>() > 0.95);
   for (const char* name : {"jitter", "asleep", "seconds", "simulated_seconds", "state", "units"})
     CHECK(r.contains(name));
+}
+
+TEST_CASE("the whole demo: at rest in the basket or named as strays, nothing sunk in, nothing shivers") {
+  const Program p;
+  REQUIRE(p.run({"run", drubble::test::demoPath("floats.toml"), "-o", "floats.drub"}).code == 0);
+  const json r = reportOf(p, "floats.drub");
+  CHECK(r["rest_frame"].is_number());
+  CHECK(r["strays"].size() < 15);  // 5 %
+  CHECK(r["penetration"]["worst_share"].get<double>() < 0.02);
+  CHECK(r["jitter"]["worst"].get<double>() < 0.001);
+  CHECK(r["seconds"].get<double>() < 60);  // half a minute is asked for; a busy machine gets twice that
+  const json poses =
+      json::parse(p.run({"report", "floats.drub", "--frame", "144", "--poses", "--json"}).out)["poses"];
+  for (const json& q : poses) {
+    const std::string name = q["name"];
+    if (name.rfind("floats/", 0) != 0 || std::count(r["strays"].begin(), r["strays"].end(), name) > 0)
+      continue;
+    INFO(name);
+    const double x = q["centre"][0], y = q["centre"][1], z = q["centre"][2];
+    const bool in_basket = std::sqrt(x * x + z * z) < 0.44 && y > 0.03;
+    CHECK((in_basket || y < 0.06));  // or on the quay beside it, within keep_inside
+  }
 }
 
 TEST_CASE("the same setup twice: the same motion and the same frame blocks") {

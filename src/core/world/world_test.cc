@@ -132,7 +132,7 @@ TEST_CASE("a starting overlap parts slowly and is reported") {
   }
   measure::PenetrationMeter meter;
   CHECK(meter.measure(s.world()).worst < 0.002);
-  CHECK(fastest < 2);  // two sizes a second at most while parting
+  CHECK(fastest < 2);                 // two sizes a second at most while parting
   CHECK(s.velocity(a).norm() < 0.2);  // and less than a tenth of that is left behind
 }
 

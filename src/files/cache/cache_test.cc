@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <unistd.h>
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <fstream>
-#include <unistd.h>
 
 #include "core/base/random.h"
 #include "files/cache/format.h"
@@ -18,7 +18,8 @@ namespace fs = std::filesystem;
 namespace {
 
 struct Folder {
-  fs::path path = fs::temp_directory_path() / ("drubble-cache-" + std::to_string(::getpid()) + "-" + std::to_string(++count));
+  fs::path path = fs::temp_directory_path() /
+                  ("drubble-cache-" + std::to_string(::getpid()) + "-" + std::to_string(++count));
   Folder() { fs::create_directories(path); }
   ~Folder() { fs::remove_all(path); }
   std::string file(const char* name) const { return (path / name).string(); }
@@ -39,8 +40,11 @@ std::vector<PieceState> randomStates(std::size_t n, std::uint64_t seed) {
 }
 
 Setup dropSetup(int last) {
-  return parseSetup("drop.toml", "frames = [1, " + std::to_string(last) + "]\n[[body]]\nname = \"floor\"\nground = 0\n[[body]]\nname = \"ball\"\nsphere = 0.1\nat = [0, 0.4, 0]\n"
-                                 "[[body]]\nname = \"still\"\nbox = [0.2, 0.2, 0.2]\nat = [1, 0.1, 0]\n[[camera]]\nname = \"side\"\nat = [0, 1, 5]\nlook = [0, 0, 0]\n");
+  return parseSetup("drop.toml", "frames = [1, " + std::to_string(last) +
+                                     "]\n[[body]]\nname = \"floor\"\nground = 0\n[[body]]\nname = "
+                                     "\"ball\"\nsphere = 0.1\nat = [0, 0.4, 0]\n"
+                                     "[[body]]\nname = \"still\"\nbox = [0.2, 0.2, 0.2]\nat = [1, 0.1, "
+                                     "0]\n[[camera]]\nname = \"side\"\nat = [0, 1, 5]\nlook = [0, 0, 0]\n");
 }
 
 }  // namespace
@@ -95,7 +99,8 @@ TEST_CASE("what a run wrote is what the reader gives, at any frame in any order"
   CHECK(cache.pieces()[1].name == "ball");
   for (const int f : {60, 1, 37, 24, 25, 48, 49, 2, 59}) {
     const std::vector<PieceState> states = cache.states(f);
-    for (std::size_t i = 0; i < states.size(); ++i) CHECK(states[i].pose().position == places[static_cast<std::size_t>(f - 1)][i]);
+    for (std::size_t i = 0; i < states.size(); ++i)
+      CHECK(states[i].pose().position == places[static_cast<std::size_t>(f - 1)][i]);
   }
   CHECK_THROWS_AS(cache.states(61), Error);
 }
@@ -159,7 +164,8 @@ TEST_CASE("an OBJ written is the OBJ read") {
 
 TEST_CASE("an OBJ's quads, negative indices, normals and groups are read") {
   const Folder folder;
-  std::ofstream(folder.file("a.obj")) << "o first\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvn 0 0 1\nvt 0 0\nf 1/1/1 2/1/1 3/1/1 4/1/1\ng second\nv 0 0 +1e0\nf -1 1 2\n";
+  std::ofstream(folder.file("a.obj")) << "o first\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvn 0 0 1\nvt 0 0\nf "
+                                         "1/1/1 2/1/1 3/1/1 4/1/1\ng second\nv 0 0 +1e0\nf -1 1 2\n";
   const mesh::TriangleMesh m = readObj(folder.file("a.obj"));
   CHECK(m.vertices.size() == 5);
   CHECK(m.triangles.size() == 3);

@@ -37,12 +37,16 @@ at = [0, 0, 0]
 vary = { at = [2, 0, 2], turn = [0, 30, 0] }
 )";
 
-Setup parsed(const std::string& text, const std::vector<std::string>& overrides = {}) { return parseSetup("shot.toml", text, overrides); }
+Setup parsed(const std::string& text, const std::vector<std::string>& overrides = {}) {
+  return parseSetup("shot.toml", text, overrides);
+}
 
 }  // namespace
 
 TEST_CASE("lengths are turned into metres, degrees into radians") {
-  const Setup s = parsed("units = \"ft\"\n[[body]]\nname = \"b\"\nbox = [1, 2, 3]\nat = [10, 0, 0]\nspin = [0, 180, 0]\nvelocity = [1, 0, 0]\n");
+  const Setup s = parsed(
+      "units = \"ft\"\n[[body]]\nname = \"b\"\nbox = [1, 2, 3]\nat = [10, 0, 0]\nspin = [0, 180, "
+      "0]\nvelocity = [1, 0, 0]\n");
   CHECK(s.bodies[0].box.y() == Approx(0.6096));
   CHECK(s.bodies[0].at.x() == Approx(3.048));
   CHECK(s.bodies[0].velocity.x() == Approx(0.3048));
@@ -70,8 +74,9 @@ TEST_CASE("a material takes its preset's values but for what it changes") {
 }
 
 TEST_CASE("all presets asked for are there and sensible") {
-  for (const char* name : {"granite", "sandstone", "concrete", "brick", "glass", "ceramic", "oak", "pine", "plywood", "cast_iron", "steel", "aluminium",
-                           "rubber", "hard_plastic", "ice", "cork", "leather"}) {
+  for (const char* name :
+       {"granite", "sandstone", "concrete", "brick", "glass", "ceramic", "oak", "pine", "plywood",
+        "cast_iron", "steel", "aluminium", "rubber", "hard_plastic", "ice", "cork", "leather"}) {
     INFO(name);
     REQUIRE(materialPresets().contains(name));
     const world::Material& m = materialPresets().at(name);
@@ -82,7 +87,8 @@ TEST_CASE("all presets asked for are there and sensible") {
   }
 }
 
-TEST_CASE("a grid has its copies where they belong, each named, none overlapping, the same for the same seed") {
+TEST_CASE(
+    "a grid has its copies where they belong, each named, none overlapping, the same for the same seed") {
   const BuiltScene a = buildScene(parsed("seed = 3\n" + kBase)), b = buildScene(parsed("seed = 3\n" + kBase));
   REQUIRE(a.scene.pieces.size() == 1 + 40);
   CHECK(a.scene.pieces[0].name == "floor");
@@ -103,14 +109,21 @@ TEST_CASE("a grid has its copies where they belong, each named, none overlapping
 }
 
 TEST_CASE("adding a place does not reshuffle another") {
-  const std::string more = "[[place]]\nname = \"first\"\ncopies = { pebble = 1 }\ncount = [3, 1, 1]\nspacing = [10, 10, 10]\nat = [0, 300, 0]\nvary = { at = [1, 1, 1] }\n";
-  const BuiltScene alone = buildScene(parsed("seed = 3\n" + kBase)), both = buildScene(parsed("seed = 3\n" + kBase + more));
-  for (std::size_t i = 0; i < alone.scene.pieces.size(); ++i) CHECK(alone.scene.pieces[i].start.position == both.scene.pieces[i].start.position);
+  const std::string more =
+      "[[place]]\nname = \"first\"\ncopies = { pebble = 1 }\ncount = [3, 1, 1]\nspacing = [10, 10, 10]\nat = "
+      "[0, 300, 0]\nvary = { at = [1, 1, 1] }\n";
+  const BuiltScene alone = buildScene(parsed("seed = 3\n" + kBase)),
+                   both = buildScene(parsed("seed = 3\n" + kBase + more));
+  for (std::size_t i = 0; i < alone.scene.pieces.size(); ++i)
+    CHECK(alone.scene.pieces[i].start.position == both.scene.pieces[i].start.position);
 }
 
 TEST_CASE("weights decide how often a prototype is taken") {
-  const BuiltScene s = buildScene(parsed("[[body]]\nname = \"a\"\nsphere = 0.1\n[[body]]\nname = \"b\"\nsphere = 0.1\n[[body]]\nname = \"never\"\nsphere = 0.1\n"
-                                         "[[place]]\nname = \"p\"\ncopies = { a = 3, b = 1, never = 0 }\ncount = [20, 5, 20]\nspacing = [1, 1, 1]\n"));
+  const BuiltScene s =
+      buildScene(parsed("[[body]]\nname = \"a\"\nsphere = 0.1\n[[body]]\nname = \"b\"\nsphere = "
+                        "0.1\n[[body]]\nname = \"never\"\nsphere = 0.1\n"
+                        "[[place]]\nname = \"p\"\ncopies = { a = 3, b = 1, never = 0 }\ncount = [20, 5, "
+                        "20]\nspacing = [1, 1, 1]\n"));
   std::map<std::string, int> count;
   for (std::size_t i = 0; i < s.scene.pieces.size(); ++i) ++count[s.scene.prototypeOf(i).name];
   CHECK(count["a"] + count["b"] == 2000);
@@ -119,22 +132,28 @@ TEST_CASE("weights decide how often a prototype is taken") {
 }
 
 TEST_CASE("copies without room are left out and told") {
-  const BuiltScene s = buildScene(parsed("[[body]]\nname = \"a\"\nsphere = 0.1\n[[place]]\nname = \"p\"\ncopies = { a = 1 }\ncount = [10, 1, 1]\nspacing = [0.15, 1, 1]\n"));
+  const BuiltScene s =
+      buildScene(parsed("[[body]]\nname = \"a\"\nsphere = 0.1\n[[place]]\nname = \"p\"\ncopies = { a = 1 "
+                        "}\ncount = [10, 1, 1]\nspacing = [0.15, 1, 1]\n"));
   CHECK(s.scene.pieces.size() == 5);
   REQUIRE(s.notes.size() == 1);
   CHECK(s.notes[0].find("5 of 10 copies found no room") != std::string::npos);
 }
 
 TEST_CASE("gap is from edge to edge of the largest copy") {
-  const BuiltScene s = buildScene(parsed("[[body]]\nname = \"a\"\nbox = [1, 0.5, 2]\n[[place]]\nname = \"p\"\ncopies = { a = 1 }\ncount = [2, 2, 1]\ngap = [0.1, 0, 0]\n"));
+  const BuiltScene s =
+      buildScene(parsed("[[body]]\nname = \"a\"\nbox = [1, 0.5, 2]\n[[place]]\nname = \"p\"\ncopies = { a = "
+                        "1 }\ncount = [2, 2, 1]\ngap = [0.1, 0, 0]\n"));
   REQUIRE(s.scene.pieces.size() == 4);
   CHECK((s.scene.pieces[1].start.position - s.scene.pieces[0].start.position).x() == Approx(1.1));
   CHECK((s.scene.pieces[2].start.position - s.scene.pieces[0].start.position).y() == Approx(0.5));
 }
 
 TEST_CASE("mass, density and material: the nearest to the body wins") {
-  const BuiltScene s = buildScene(parsed("[[body]]\nname = \"a\"\nbox = [1, 1, 1]\nmaterial = \"oak\"\n[[body]]\nname = \"b\"\nbox = [1, 1, 1]\nat = [3, 0, 0]\nmaterial = \"oak\"\ndensity = 100\n"
-                                         "[[body]]\nname = \"c\"\nbox = [1, 2, 1]\nat = [6, 0, 0]\nmass = 7\n"));
+  const BuiltScene s =
+      buildScene(parsed("[[body]]\nname = \"a\"\nbox = [1, 1, 1]\nmaterial = \"oak\"\n[[body]]\nname = "
+                        "\"b\"\nbox = [1, 1, 1]\nat = [3, 0, 0]\nmaterial = \"oak\"\ndensity = 100\n"
+                        "[[body]]\nname = \"c\"\nbox = [1, 2, 1]\nat = [6, 0, 0]\nmass = 7\n"));
   CHECK(s.scene.prototypes[0].traits.mass() == Approx(720));
   CHECK(s.scene.prototypes[1].traits.mass() == Approx(100));
   CHECK(s.scene.prototypes[2].traits.mass() == Approx(7));
@@ -142,7 +161,9 @@ TEST_CASE("mass, density and material: the nearest to the body wins") {
 }
 
 TEST_CASE("origin: base puts the body on its place, centre holds it at its centre of mass") {
-  const BuiltScene s = buildScene(parsed("up = \"z\"\n[[body]]\nname = \"a\"\nbox = [1, 1, 4]\norigin = \"base\"\nat = [0, 0, 1]\n[[body]]\nname = \"b\"\nsphere = 1\norigin = \"centre\"\nat = [5, 0, 0]\n"));
+  const BuiltScene s =
+      buildScene(parsed("up = \"z\"\n[[body]]\nname = \"a\"\nbox = [1, 1, 4]\norigin = \"base\"\nat = [0, 0, "
+                        "1]\n[[body]]\nname = \"b\"\nsphere = 1\norigin = \"centre\"\nat = [5, 0, 0]\n"));
   CHECK(s.scene.pieces[0].start.position.z() == Approx(3));
   CHECK(s.scene.pieces[1].start.position == vec3(5, 0, 0));
 }
@@ -153,7 +174,9 @@ TEST_CASE("a switched-off table is as if it were not there") {
 }
 
 TEST_CASE("overrides set, multiply and reach many tables at once") {
-  const Setup s = parsed(kBase, {"fps=30", "solver.substeps=8", "body.tile.density=900", "body.*.gravity_share=0.5", "material.slate.density*=2", "body.pebble.material=cork", "title=a slow one"});
+  const Setup s =
+      parsed(kBase, {"fps=30", "solver.substeps=8", "body.tile.density=900", "body.*.gravity_share=0.5",
+                     "material.slate.density*=2", "body.pebble.material=cork", "title=a slow one"});
   CHECK(s.fps == 30);
   CHECK(s.solver.substeps == 8);
   CHECK(s.bodies[1].density == 900);
