@@ -49,13 +49,14 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
     }
     action = Box{low, high}.grown(0.5 * size);
   }
-  // Fixed things that are not much larger than the action belong to it.
+  // Fixed things among or near it, and not much larger, belong to it: what is about to be fallen into, too.
   Box out = action;
   for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
     const StageMesh& m = stage.meshes[stage.pieces[i].mesh];
     if (stage.pieces[i].dynamic || m.ground || !m.show) continue;
     const Box b = meshBoxAt(m.mesh, moments.front().poses[i]);
-    if (action.empty() || (b.overlaps(action) && b.size().norm() < 3 * action.size().norm())) out.add(b);
+    const double reach = action.size().norm();
+    if (action.empty() || (b.overlaps(action.grown(0.5 * reach)) && b.size().norm() < 3 * reach)) out.add(b);
   }
   if (out.empty()) out = {Vec3::Constant(-1), Vec3::Constant(1)};
   return out;

@@ -98,7 +98,7 @@ double niceTop(double speed, double unit) {
   double step = 1e-6;
   const double wanted = std::max(speed / unit, 1e-6);
   while (step * 10 < wanted) step *= 10;
-  for (const double k : {1.0, 2.0, 5.0, 10.0})
+  for (const double k : {1.0, 1.5, 2.0, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0})
     if (k * step >= wanted) return k * step * unit;
   return 10 * step * unit;
 }

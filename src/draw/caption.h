@@ -27,7 +27,7 @@ Image sheetOf(const std::string& title, const std::vector<Panel>& panels, int co
 // Columns that make a sheet of `count` panels about as wide as 16:10.
 int sheetColumns(std::size_t count);
 
-// A speed at or above most of those shown, rounded to 1, 2 or 5 times a power of ten, in m/s.
+// `speed` (m/s) rounded up to a short number in the setup's units a second.
 double niceTop(double speed, double unit);
 
 }  // namespace drubble::draw

@@ -103,6 +103,6 @@ TEST_CASE("sheets hold all their panels, scales end on round numbers") {
   CHECK(found == 5);
   CHECK(sheetColumns(9) == 3);
   CHECK(niceTop(4.9, 1) == Approx(5));
-  CHECK(niceTop(0.013, 1) == Approx(0.02));
+  CHECK(niceTop(0.013, 1) == Approx(0.015));
   CHECK(niceTop(0.049, 0.01) == Approx(0.05));  // 4.9 cm/s: 5 cm/s
 }

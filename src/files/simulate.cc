@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <optional>
 
 namespace drubble::files {
 
@@ -13,13 +14,20 @@ using Clock = std::chrono::steady_clock;
 
 double since(Clock::time_point t) { return std::chrono::duration<double>(Clock::now() - t).count(); }
 
+// A stop waits for the frame in hand, but not for long.
 class StopWatcher : public world::Watcher {
  public:
   explicit StopWatcher(const std::function<bool()>& stop) : stop_(stop) {}
-  bool cancelled() override { return stop_ && stop_(); }
+  bool asked() {
+    if (!asked_ && stop_ && stop_()) asked_ = Clock::now();
+    return asked_.has_value();
+  }
+  bool cancelled() override { return asked() && since(*asked_) > kPatience; }
 
  private:
+  static constexpr double kPatience = 2;  // s
   const std::function<bool()>& stop_;
+  std::optional<Clock::time_point> asked_;
 };
 
 class Run {
@@ -37,33 +45,43 @@ class Run {
     StopWatcher watcher(options_.stop);
     store(world_.stats(), 0);
     try {
-      while (world_.frame() < built_.scene.last_frame && !watcher.cancelled()) {
+      while (world_.frame() < built_.scene.last_frame && !watcher.asked()) {
         const auto t = Clock::now();
         const world::FrameStats stats = world_.advance(watcher);
         store(stats, since(t));
         tell(stats, since(t));
       }
     } catch (const Error& e) {
-      if (e.kind() != ErrorKind::Cancelled) {
-        writer_.note(world_.frame(), e.what());
-        writer_.finish(world_, e.kind() == ErrorKind::Diverged ? "diverged" : "stopped");
-        throw;
-      }
+      if (e.kind() ==
+          ErrorKind::Output)  // a full disk: nothing more can be written, what was committed is whole
+        throw Error(ErrorKind::Cancelled, fmt::format("{} (stopped after frame {})", e.what(), stored_),
+                    Where{writer_.path(), 0, 0, ""});
+      // The world stands amid a frame now: that is no state to go on from.
+      writer_.note(stored_, e.what());
+      writer_.finish(nullptr, e.kind() == ErrorKind::Diverged ? "diverged" : "stopped");
+      if (e.kind() != ErrorKind::Cancelled) throw;
+      out_.stopped = true;
+      return finished();
     }
-    out_.last_frame = world_.frame();
     out_.stopped = world_.frame() < built_.scene.last_frame;
-    writer_.finish(world_, out_.stopped ? "stopped" : "done");
+    writer_.finish(&world_, out_.stopped ? "stopped" : "done");
+    return finished();
+  }
+
+ private:
+  RunOutcome finished() {
+    out_.last_frame = stored_;
     out_.seconds = since(start_);
     return out_;
   }
 
- private:
   void store(const world::FrameStats& stats, double solve_seconds) {
     const auto t = Clock::now();
     const measure::Penetration depth = meter_.measure(world_);
     const double measured = since(t);
     writer_.addFrame(world_, stats, depth, {solve_seconds, measured, last_store_});
     last_store_ = since(t) - measured;
+    stored_ = stats.frame;
     out_.digest = fmt::format("{:016x}", world_.digest());
   }
 
@@ -83,6 +101,7 @@ class Run {
   CacheWriter writer_;
   measure::PenetrationMeter meter_;
   RunOutcome out_;
+  int stored_ = 0;  // the last frame in the cache
   double pace_ = 0, last_store_ = 0;
 };
 

@@ -210,14 +210,16 @@ void CacheWriter::note(int frame, const std::string& text) {
   Statement(db_, "INSERT INTO notes VALUES (?, ?)").bind(frame).bind(text).once();
 }
 
-void CacheWriter::finish(const world::World& w, const std::string& state) {
+void CacheWriter::finish(const world::World* between_frames, const std::string& state) {
   db_.run("BEGIN");
-  const Blob b = packBytes(w.save());
-  Statement(db_, "INSERT OR REPLACE INTO checkpoints VALUES (?, ?, ?)")
-      .bind(w.frame())
-      .bind(std::span<const std::byte>(b.data))
-      .bind(b.hash)
-      .once();
+  if (between_frames != nullptr) {
+    const Blob b = packBytes(between_frames->save());
+    Statement(db_, "INSERT OR REPLACE INTO checkpoints VALUES (?, ?, ?)")
+        .bind(between_frames->frame())
+        .bind(std::span<const std::byte>(b.data))
+        .bind(b.hash)
+        .once();
+  }
   setMeta("state", state);
   db_.run("COMMIT");
   db_.run("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE;");

@@ -28,8 +28,9 @@ class CacheWriter {
   void addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth,
                 const Timings& timings);
   void note(int frame, const std::string& text);
-  // `state`: "done", "stopped" or "diverged". Leaves one file without side files.
-  void finish(const world::World& w, const std::string& state);
+  // `state`: "done", "stopped" or "diverged". A world between frames is kept as a checkpoint. Leaves one file
+  // without side files.
+  void finish(const world::World* between_frames, const std::string& state);
 
   const std::string& path() const { return db_.path(); }
 
