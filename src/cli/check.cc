@@ -102,9 +102,9 @@ int checkCommand(const std::vector<std::string>& arguments) {
     printFindings(findings, p.as<bool>("all") ? findings.size() : 10);
     const auto warnings = std::count_if(findings.begin(), findings.end(),
                                         [](const Finding& f) { return f.severity == Severity::Warning; });
-    std::cout << fmt::format("{} pieces, frames {} to {}: {} errors, {} warnings\n",
+    std::cout << fmt::format("{} pieces, frames {} to {}: {} error{}, {} warning{}\n",
                              built.scene.pieces.size(), setup.first_frame, setup.last_frame, errors,
-                             warnings);
+                             errors == 1 ? "" : "s", warnings, warnings == 1 ? "" : "s");
   }
   return errors > 0 ? kNo : kDone;
 }

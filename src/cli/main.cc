@@ -38,7 +38,9 @@ void print(const Problem& p) {
   }
   std::cerr << "drubble: error: " << place << p.message << "\n";
   if (!p.where || p.where->text.empty()) return;
-  const std::string& line = p.where->text;
+  std::string line = p.where->text;
+  for (char& c : line)
+    if (static_cast<unsigned char>(c) < 32 && c != '\t') c = '?';
   std::string blank;
   for (int i = 0; i + 1 < p.where->column && static_cast<std::size_t>(i) < line.size(); ++i)
     blank += line[static_cast<std::size_t>(i)] == '\t' ? '\t' : ' ';

@@ -129,6 +129,17 @@ TEST_CASE("an empty setup, a missing setup, a setup that is no TOML") {
   CHECK_THAT(runText(p, "title = \n").err, Contains("shot.toml:1:9: not TOML"));
 }
 
+TEST_CASE("a folder, and numbers that are none") {
+  const Program p;
+  std::filesystem::create_directories(p.folder() / "folder");
+  const Ran folder = p.run({"run", "folder"});
+  CHECK(folder.code == 2);
+  CHECK_THAT(folder.err, Contains("folder: a folder, not a setup file"));
+  CHECK_THAT(runText(p, replaced(kGood, "at = [0, 0.5, 0]", "at = [inf, 0.5, 0]")).err,
+             Contains("shot.toml:12:7: 'at' in [[body]] 'ball' is inf; it must be a finite number"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = nan")).err, Contains("it must be above 0"));
+}
+
 TEST_CASE("names used twice") {
   const Program p;
   const Ran r = runText(p, std::string(kGood) + "\n[[body]]\nname = \"ball\"\nsphere = 0.2\n");

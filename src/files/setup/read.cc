@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <fmt/format.h>
 
+#include <filesystem>
 #include <fstream>
 #include <sstream>
 
@@ -197,7 +198,7 @@ void readCamera(Table& t, CameraSetup& c) {
   c.at = t.lengths("at", Vec3::Zero());
   c.look = t.lengths("look", Vec3::Zero());
   c.lens = t.number("lens", 35, {1, 2000});
-  if (c.at == c.look) t.complain("look", "the camera looks at its own place");
+  if (t.has("at") && c.at == c.look) t.complain("look", "the camera looks at its own place");
 }
 
 void readWhole(Table& root, Setup& s) {
@@ -323,6 +324,9 @@ Setup parseSetup(const std::string& path, const std::string& text,
 }
 
 Setup readSetup(const std::string& path, const std::vector<std::string>& overrides) {
+  std::error_code ignored;
+  if (std::filesystem::is_directory(path, ignored))
+    throw Error(ErrorKind::Input, "a folder, not a setup file", Where{path, 0, 0, ""});
   std::ifstream in(path, std::ios::binary);
   if (!in)
     throw Error(ErrorKind::Input, "cannot read the setup: no such file, or no permission",

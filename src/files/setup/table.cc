@@ -63,6 +63,7 @@ std::string listed(const std::set<std::string>& words) {
 
 std::string saidRange(Range r) {
   if (r.low == 0 && r.high == kAny) return r.open_low ? "above 0" : "0 or more";
+  if (r.low == -kAny && r.high == kAny) return "a finite number";
   if (r.high == kAny) return fmt::format("{} or more", r.low);
   if (r.low == -kAny) return fmt::format("{} or less", r.high);
   return fmt::format("from {} to {}", r.low, r.high);
