@@ -18,7 +18,7 @@ namespace {
 
 using Colour = Eigen::Array3d;  // linear light
 
-constexpr double kCrease = 0.77;  // cosine: faces that meet more bluntly are shaded as one smooth surface
+constexpr double kCrease = 0.6;  // cosine: faces that meet more bluntly are shaded as one smooth surface
 
 double toLinear(double s) { return s <= 0.04045 ? s / 12.92 : std::pow((s + 0.055) / 1.055, 2.4); }
 double toDisplay(double l) { return l <= 0.0031308 ? 12.92 * l : 1.055 * std::pow(l, 1 / 2.4) - 0.055; }
