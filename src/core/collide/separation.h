@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // The separating axis test of two convex bodies, and the patch where they touch.
-// Source: the Gauss-map form of the edge test (Gregorius, 2013, generally known); the pruning by inner balls
-// is ours.
+// Edges are paired through their arcs on the Gauss map; the pruning by inner balls is ours.
 #pragma once
 #include <span>
 

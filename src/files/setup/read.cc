@@ -63,8 +63,7 @@ void readMaterials(Table& root, Setup& s) {
         m.density = t.number("density", m.density, kPositive);
         readFriction(t, m);
         m.bounce = t.number("bounce", m.bounce, {0, 1});
-        t.flag("enabled", true);
-        s.materials[name] = m;
+        if (t.flag("enabled", true)) s.materials[name] = m;
       });
     }
   });
@@ -237,16 +236,16 @@ void readWhole(Table& root, Setup& s) {
 
 void readSolver(Table& root, Setup& s) {
   root.table("solver", [&](Table& t) {
-    s.solver.substeps = static_cast<int>(t.numberOrAuto("substeps", 0, 1, {1, 1000}));
-    s.solver.iterations = static_cast<int>(t.numberOrAuto("iterations", 0, 1, {1, 1000}));
+    s.solver.substeps = t.integerOrAuto("substeps", 0, {1, 1000});
+    s.solver.iterations = t.integerOrAuto("iterations", 0, {1, 1000});
     s.solver.look_ahead = t.numberOrAuto("look_ahead", -1, s.unit, kNotNegative);
     s.solver.quality = t.number("quality", 1, {0.25, 8});
     t.table("sleep", [&](Table& q) {
       s.solver.sleep_speed = q.numberOrAuto("speed", -1, s.unit, kNotNegative);
       s.solver.sleep_after = q.number("after", 0.4, kNotNegative);
     });
-    t.text("name", "");
-    t.flag("enabled", true);
+    t.text("name", "");  // a label for people
+    if (!t.flag("enabled", true)) s.solver = {};
   });
 }
 

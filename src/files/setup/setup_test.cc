@@ -173,6 +173,12 @@ TEST_CASE("a switched-off table is as if it were not there") {
   CHECK(s.scene.pieces.size() == 1);  // tile and pebble exist only as copies
 }
 
+TEST_CASE("a solver that is switched off leaves everything on auto, a material is not there") {
+  const Setup s = parsed(kBase, {"solver.substeps=8", "solver.enabled=false"});
+  CHECK(s.solver.substeps == 0);
+  CHECK_THROWS_AS(parsed(kBase, {"material.slate.enabled=false"}), Error);
+}
+
 TEST_CASE("overrides set, multiply and reach many tables at once") {
   const Setup s =
       parsed(kBase, {"fps=30", "solver.substeps=8", "body.tile.density=900", "body.*.gravity_share=0.5",

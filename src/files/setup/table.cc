@@ -182,6 +182,13 @@ double Table::numberOrAuto(const std::string& key, double automatic, double scal
   return scale * number(key, automatic, range);
 }
 
+int Table::integerOrAuto(const std::string& key, int automatic, Range range) {
+  const toml::node* n = node(key);
+  if (n == nullptr || (n->is_string() && *n->value<std::string>() == "auto")) return automatic;
+  if (!n->is_integer()) return wrongType(*n, key, "a whole number or \"auto\""), automatic;
+  return integer(key, automatic, range);
+}
+
 void Table::table(const std::string& key, const std::function<void(Table&)>& read) {
   const toml::node* n = node(key);
   if (n == nullptr) return;

@@ -71,6 +71,7 @@ class Table {
   std::vector<double> numbers(const std::string& key, std::size_t count, Range range = {});
   // "auto" gives `automatic`.
   double numberOrAuto(const std::string& key, double automatic, double scale, Range range);
+  int integerOrAuto(const std::string& key, int automatic, Range range);
   // Calls `read` with the table under `key`, if it is there, and finishes it.
   void table(const std::string& key, const std::function<void(Table&)>& read);
   // Calls `read` with each table of the array under `key`.
