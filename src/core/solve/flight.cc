@@ -7,7 +7,9 @@ namespace {
 
 // tan(angle/2) / angle for small angles, as a series in angle squared.
 double halfTangentShare(double angle_squared) {
-  return 0.5 + angle_squared * (1.0 / 24 + angle_squared * (1.0 / 240 + angle_squared * (17.0 / 40320)));
+  const double x = angle_squared;
+  return 0.5 + x * (1.0 / 24 +
+                    x * (1.0 / 240 + x * (17.0 / 40320 + x * (31.0 / 725760 + x * (691.0 / 159667200)))));
 }
 
 // The rotation whose axis times tan(angle/2) is `t` (Cayley).

@@ -35,9 +35,9 @@ void loadVelocity(const ActiveBody& b, BodyRow& row) {
   }
 }
 
-void loadPlace(const ActiveBody& b, BodyRow& row) {
+void loadPlace(const ActiveBody& b, const Traits& traits, BodyRow& row) {
   const Vec3 moved = b.position - b.start_position;
-  const Quat turned = b.turn * b.start_turn.conjugate();
+  const Quat turned = traits.ball ? Quat::Identity() : b.turn * b.start_turn.conjugate();
   for (int k = 0; k < 3; ++k) row.moved[k] = static_cast<float>(moved[k]);
   row.turned[0] = static_cast<float>(turned.x());
   row.turned[1] = static_cast<float>(turned.y());
@@ -100,7 +100,7 @@ class Substep {
       if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
       if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
       loadVelocity(b, rows_[i]);
-      loadPlace(b, rows_[i]);
+      loadPlace(b, in_.traits[b.piece], rows_[i]);
       loaded_[i] = rows_[i];
     }
   }
@@ -130,7 +130,7 @@ class Substep {
         b.position += impacts.shift(i);
         if (!impacts.turnShift(i).isZero(0)) b.turn = (turnBy(impacts.turnShift(i)) * b.turn).normalized();
       }
-      loadPlace(b, rows_[i]);
+      loadPlace(b, in_.traits[b.piece], rows_[i]);
       keepGiven(b, i);
     }
   }

@@ -244,3 +244,41 @@ TEST_CASE("jitter, rest and drift are measured as defined") {
   CHECK(measure::drift(std::vector<double>{0, 5, 3, 4}, std::vector<double>{10, 5, 7, 8}) ==
         Approx(2.0 / (5 + 5)));
 }
+
+TEST_CASE("a substep that is refused names the piece and leaves the world as it was") {
+  Stage s;
+  s.box(Vec3::Ones(), Vec3::Zero());
+  s.sphere(0.1, vec3(5, 0, 0), vec3(1e7, 0, 0));
+  world::Watcher nobody;
+  const std::uint64_t before = s.world().digest();
+  try {
+    s.world().advance(nobody);
+    FAIL("nothing was refused");
+  } catch (const Error& e) {
+    CHECK(e.kind() == ErrorKind::Diverged);
+    CHECK(std::string(e.what()).find("'p1'") != std::string::npos);
+    CHECK(std::string(e.what()).find("frame 1") != std::string::npos);
+  }
+  CHECK(s.world().digest() == before);
+  CHECK(s.world().frame() == 1);
+}
+
+TEST_CASE("a tower of twenty boxes stands straight and sleeps, and sinks the same at double quality") {
+  double sag[2];
+  for (int k = 0; k < 2; ++k) {
+    Stage s;
+    s.scene.solver.quality = k + 1;
+    s.surface(0.6, 0);
+    s.ground();
+    for (int i = 0; i < 20; ++i) s.box(Vec3::Constant(0.3), vec3(0, 0.15 + 0.3 * i, 0));
+    s.frames(72);
+    const Vec3 top = s.position(20);
+    for (std::size_t i = 1; i <= 20; ++i) CHECK(s.asleep(i));
+    CHECK(vec3(top.x(), 0, top.z()).norm() < 0.005 * 0.3);
+    measure::PenetrationMeter meter;
+    CHECK(meter.measure(s.world()).worst_share < 0.01);
+    sag[k] = 0.15 + 0.3 * 19 - top.y();
+  }
+  CHECK(sag[0] < 0.001 * 6);
+  CHECK(sag[1] == Approx(sag[0]).epsilon(0.1));
+}
