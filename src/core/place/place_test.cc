@@ -23,7 +23,8 @@ TEST_CASE("a grid is centred on its base, rises along up, and turns as a whole")
     REQUIRE(copies.size() == 24);
     Box box;
     for (const Copy& c : copies) box.add(c.pose.position);
-    const Vec3 low = z_up ? vec3(9, 19, 30.25) : vec3(9, 21, 29.25), high = z_up ? vec3(11, 21, 31.75) : vec3(11, 23, 30.75);
+    const Vec3 low = z_up ? vec3(9, 19, 30.25) : vec3(9, 21, 29.25),
+               high = z_up ? vec3(11, 21, 31.75) : vec3(11, 23, 30.75);
     CHECK((box.low - low).norm() < 1e-12);
     CHECK((box.high - high).norm() < 1e-12);
     CHECK((copies[1].pose.position - copies[0].pose.position - vec3(1, 0, 0)).norm() < 1e-12);
@@ -56,14 +57,16 @@ TEST_CASE("room: what would overlap is found, whoever is large or small (brute f
   std::vector<Pose> poses;
   for (int i = 0; i < 150; ++i) {
     const double size = i % 20 == 0 ? 3.0 : r.between(0.05, 0.4);
-    shapes.push_back(i % 2 == 0 ? shape::sphere(size) : shape::convex(mesh::boxMesh(Vec3::Constant(size)).vertices));
+    shapes.push_back(i % 2 == 0 ? shape::sphere(size)
+                                : shape::convex(mesh::boxMesh(Vec3::Constant(size)).vertices));
     poses.push_back({vec3(r.between(-6, 6), r.between(-6, 6), r.between(-6, 6)), r.turn()});
   }
   Room room(0.8);
   for (std::size_t i = 0; i < shapes.size(); ++i) {
     int expected = -1;
     for (std::size_t j = 0; j < i && expected < 0; ++j)
-      if (collide::overlapDepth(shapes[i], poses[i], shapes[j], poses[j]) > 1e-6) expected = static_cast<int>(j);
+      if (collide::overlapDepth(shapes[i], poses[i], shapes[j], poses[j]) > 1e-6)
+        expected = static_cast<int>(j);
     CHECK(room.blockedBy(shapes[i], poses[i], 1e-6) == expected);
     room.add(shapes[i], poses[i]);
   }
@@ -74,14 +77,17 @@ namespace {
 // An open box: outer size 1, walls 0.1, no lid.
 mesh::TriangleMesh openBox() {
   mesh::TriangleMesh m = mesh::boxMesh(Vec3::Ones());
-  const mesh::TriangleMesh hollow = mesh::transformed(mesh::boxMesh(vec3(0.8, 0.9, 0.8)), Vec3::Ones(), {vec3(0, 0.05, 0), Quat::Identity()});
+  const mesh::TriangleMesh hollow = mesh::transformed(mesh::boxMesh(vec3(0.8, 0.9, 0.8)), Vec3::Ones(),
+                                                      {vec3(0, 0.05, 0), Quat::Identity()});
   // The lid's two triangles of both boxes go; a rim joins the two squares.
-  const auto open = [](const mesh::TriangleMesh& box, bool flip, std::uint32_t base, std::vector<mesh::Triangle>& out) {
+  const auto open = [](const mesh::TriangleMesh& box, bool flip, std::uint32_t base,
+                       std::vector<mesh::Triangle>& out) {
     for (const mesh::Triangle& t : box.triangles) {
       int top = 0;
       for (const std::uint32_t v : t) top += (v & 2) != 0;
       if (top == 3) continue;
-      out.push_back(flip ? mesh::Triangle{t[0] + base, t[2] + base, t[1] + base} : mesh::Triangle{t[0] + base, t[1] + base, t[2] + base});
+      out.push_back(flip ? mesh::Triangle{t[0] + base, t[2] + base, t[1] + base}
+                         : mesh::Triangle{t[0] + base, t[1] + base, t[2] + base});
     }
   };
   std::vector<mesh::Triangle> triangles;

@@ -67,12 +67,14 @@ TEST_CASE("no two contacts of a colour share a moving body; what is fixed takes 
   RandomStream random(1, "pairs");
   std::set<std::pair<std::size_t, std::size_t>> pairs;
   while (pairs.size() < 120) {
-    const auto a = static_cast<std::size_t>(random.between(0, 40)), b = static_cast<std::size_t>(random.between(0, 40));
+    const auto a = static_cast<std::size_t>(random.between(0, 40)),
+               b = static_cast<std::size_t>(random.between(0, 40));
     if (a < b) pairs.insert({a, b});
   }
   for (const auto& [a, b] : pairs) contacts.push_back(balls.touch(a, b, Vec3::UnitX()));
   const std::vector<ActiveBody> bodies(40);
-  const std::vector<std::uint8_t> colour = colourContacts({bodies, balls.body_of, balls.traits, contacts, 0.001});
+  const std::vector<std::uint8_t> colour =
+      colourContacts({bodies, balls.body_of, balls.traits, contacts, 0.001});
   std::set<std::pair<int, std::size_t>> used;
   for (std::size_t i = 0; i < contacts.size(); ++i) {
     REQUIRE(colour[i] < kColours);
@@ -86,7 +88,8 @@ TEST_CASE("a body with more contacts than there are colours overflows, and is st
   Contacts contacts;
   for (std::size_t i = 2; i < 40; ++i) contacts.push_back(balls.touch(1, i, Vec3::UnitX()));
   const std::vector<ActiveBody> bodies(40);
-  const std::vector<std::uint8_t> colour = colourContacts({bodies, balls.body_of, balls.traits, contacts, 0.001});
+  const std::vector<std::uint8_t> colour =
+      colourContacts({bodies, balls.body_of, balls.traits, contacts, 0.001});
   CHECK(std::count(colour.begin(), colour.end(), kOverflow) == 38 - kColours);
   balls.motion.velocity[1] = vec3(0.01, 0, 0);  // too slow for an impact
   const Proposal p = solveSubstep(balls.input(0.01, Vec3::Zero()), contacts);
@@ -154,7 +157,9 @@ TEST_CASE("a hit keeps momentum to rounding, and is told with its speed") {
   REQUIRE(p.hits.size() == 1);
   CHECK(p.hits[0].speed == Approx(4 * between.normalized().x()));
   CHECK((p.bodies[1].velocity + p.bodies[2].velocity - vec3(4, 0, 0)).norm() < 1e-12);
-  const auto turning = [](const ActiveBody& b) { return Vec3(b.position.cross(b.velocity) + 0.004 * b.spin); };
+  const auto turning = [](const ActiveBody& b) {
+    return Vec3(b.position.cross(b.velocity) + 0.004 * b.spin);
+  };
   const Vec3 law = vec3(5, 0, 0).cross(vec3(4, 0, 0)) + 0.004 * vec3(0, 0, 20);
   CHECK((turning(p.bodies[1]) + turning(p.bodies[2]) - law).norm() < 0.01);  // a touch apart when they meet
   const double parting = between.normalized().dot(p.bodies[2].velocity - p.bodies[1].velocity);
@@ -168,7 +173,8 @@ TEST_CASE("the loads found beforehand carry the weight above") {
   for (std::size_t i = 0; i + 1 < 4; ++i) column.push_back(balls.touch(i, i + 1, Vec3::UnitY()));
   findLoads(balls.input(1.0 / 96), 300, column);
   for (std::size_t i = 0; i < 3; ++i)
-    CHECK(static_cast<double>(column[i].totalForce()) == Approx(9.81 * static_cast<double>(3 - i)).epsilon(1e-3));
+    CHECK(static_cast<double>(column[i].totalForce()) ==
+          Approx(9.81 * static_cast<double>(3 - i)).epsilon(1e-3));
 }
 
 TEST_CASE("friction holds up to its cone and slides at it") {
@@ -184,7 +190,8 @@ TEST_CASE("friction holds up to its cone and slides at it") {
     findLoads(in, 300, contacts);
     const Proposal p = solveSubstep(in, contacts);
     const double law = push < 0.4 * 9.81 ? 0 : (push - 0.4 * 9.81) * 0.01;
-    CHECK(p.bodies[1].velocity.x() == Approx(law).margin(push < 3 ? 1e-5 : 0.1 * law));  // law 4 measures sliding
+    CHECK(p.bodies[1].velocity.x() ==
+          Approx(law).margin(push < 3 ? 1e-5 : 0.1 * law));  // law 4 measures sliding
   }
 }
 

@@ -99,7 +99,7 @@ class World {
   std::vector<solve::Hit> hits_;
 };
 
-// How finely the coming frame is cut. Power of two; from the state at its start.
+// How finely a frame would be cut by the state as it is now: a power of two, times the quality.
 struct Steps {
   int substeps = 4, iterations = 8;
 };
