@@ -109,8 +109,6 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
 }
 
 std::vector<ListedBody> listBodies(const BuiltScene& built) {
-  static const std::map<shape::Kind, std::string> kNames = {
-      {shape::Kind::Sphere, "sphere"}, {shape::Kind::Mesh, "mesh"}, {shape::Kind::Plane, "plane"}};
   std::vector<ListedBody> out;
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
     const world::Prototype& p = built.scene.prototypes[i];
@@ -119,7 +117,7 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
     l.name = p.name;
     l.role = b.role == world::Role::Static ? "static" : "dynamic";
     const bool box = b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box);
-    l.shape = p.shape.kind != shape::Kind::Convex ? kNames.at(p.shape.kind)
+    l.shape = p.shape.kind != shape::Kind::Convex ? shape::kindName(p.shape.kind)
               : box                               ? "box"
                     : fmt::format("hull, {} corners", p.shape.convex->vertices.size());
     l.material = b.material.empty() ? "-" : b.material;

@@ -1,12 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
-// Spheres and convex shapes against the triangles of a static mesh. Work is done in the piece's own frame: a
-// triangle is cheaper to move than a hull.
+// Everything against the triangles of a mesh. Work is done in the piece's own frame: a triangle is cheaper to
+// move than a hull.
 #include <algorithm>
 
 #include "core/base/random.h"
 #include "core/collide/closest.h"
+#include "core/collide/ellipsoid.h"
+#include "core/collide/hullish.h"
 #include "core/collide/pairs.h"
-#include "core/collide/separation.h"
 
 namespace drubble::collide {
 
@@ -153,8 +154,11 @@ bool above(const Facing& f, const Vec3& p) {
 
 // The patch of one triangle, in the hull's frame; count 0 when they do not meet. Most triangles are settled
 // by their own plane or by distance; the full test is for edges and corners that overlap.
-void patchOfTriangle(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece,
-                     double reach, Manifold& m) {
+void patchOfTriangle(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece,
+                     double bare_reach, Manifold& m) {
+  const double reach = bare_reach + h.skin;
+  const Side& hull = h.side;
+  m.count = 0;
   double low;
   const Vec3 lowest = hull.vertices[lowestVertex(hull.vertices, f.normal, low)];
   const Axis own{AxisKind::FaceB, low - f.normal.dot(f.corner[0]), -f.normal, 0, 0};
@@ -176,10 +180,43 @@ void patchOfTriangle(const Surface& s, const Side& hull, const Facing& f, const 
   patchFor(hull, triangle, {}, axis, reach, m);
 }
 
-void convexTriangle(const Surface& s, const Side& hull, const Facing& f, const Relative& to_piece,
-                    double reach, Merger& merger) {
+Facing turned(const Facing& f, const Mat3& turn) {
+  Facing out = f;
+  for (Vec3& c : out.corner) c = turn * c;
+  out.normal = turn * f.normal;
+  return out;
+}
+
+// The same for a prism that turns to where it touches, and with the skin taken off.
+void turnedPatch(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece, double reach,
+                 Manifold& m) {
+  Vec3 toward = -f.normal;  // from the piece to the triangle
+  for (int k = 0; k < 3; ++k) {
+    const Mat3 turn = turnToward(h, toward);
+    if (h.turns)
+      patchOfTriangle(s, h, turned(f, turn.transpose()),
+                      {turn.transpose() * to_piece.turn, turn.transpose() * to_piece.shift}, reach, m);
+    else
+      patchOfTriangle(s, h, f, to_piece, reach, m);
+    if (m.count == 0) return;
+    if (!h.turns) break;
+    m.normal = turn * m.normal;
+    for (Point& p : m.points) p.position = turn * p.position;
+    const bool settled = (m.normal - toward).squaredNorm() < 1e-6;
+    toward = m.normal;
+    if (settled) break;
+  }
+  for (int k = 0; k < m.count; ++k) {
+    Point& p = m.points[static_cast<std::size_t>(k)];
+    p.gap -= h.skin;
+    p.position += 0.5 * h.skin * m.normal;
+  }
+}
+
+void hullishTriangle(const Surface& s, const Hullish& hull, const Facing& f, const Relative& to_piece,
+                     double reach, Merger& merger) {
   Manifold m;
-  patchOfTriangle(s, hull, f, to_piece, reach, m);
+  turnedPatch(s, hull, f, to_piece, reach, m);
   if (m.count == 0) return;
   m.sub = f.index;
   for (int i = 0; i < m.count; ++i) {
@@ -203,65 +240,101 @@ double sideOfSurface(const std::vector<Facing>& near, const Vec3& centre) {
   return sign;
 }
 
-// The hull's box in the mesh's frame.
-Box boxOf(const shape::Polyhedron& hull, const Relative& to_mesh) {
-  Box box;
-  for (const Vec3& v : hull.vertices) box.add(to_mesh.point(v));
-  return box;
-}
-
-}  // namespace
-
-void convexMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
-                Manifolds& out) {
+// The triangles near the piece, in its frame; where it is in front of some and behind others, only those that
+// look the way of the nearest.
+void nearTriangles(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                   const Vec3& centre, const Relative& to_piece, std::vector<Facing>& near) {
   thread_local std::vector<std::uint32_t> triangles;
-  thread_local std::vector<Facing> near;
-  thread_local Merger merger;
-  const Relative to_piece = relative(pose_b, pose_a);
+  const Pose in_mesh{pose_b.toBody(pose_a.position), pose_b.turn.conjugate() * pose_a.turn};
   triangles.clear();
-  b.surface->tree.overlapping(boxOf(*a.convex, to_piece.inverse()).grown(reach), triangles);
-  merger.clear();
-  merger.tolerance(1e-4 * a.outer_radius);
-  const Side hull = collide::sideOf(*a.convex);
+  b.surface->tree.overlapping(shape::boundsAt(a, in_mesh).grown(reach), triangles);
   near.clear();
   bool front = false, back = false;
   for (const std::uint32_t t : triangles) {
     if (b.surface->normals[t].isZero(0)) continue;
-    near.push_back(facing(*b.surface, t, to_piece, hull.centre));
+    near.push_back(facing(*b.surface, t, to_piece, centre));
     (near.back().sign > 0 ? front : back) = true;
   }
-  const double side = front && back ? sideOfSurface(near, hull.centre) : 0;
-  for (const Facing& f : near)
-    if (side == 0 || f.sign == side) convexTriangle(*b.surface, hull, f, to_piece, reach, merger);
+  if (!front || !back) return;
+  const double side = sideOfSurface(near, centre);
+  std::erase_if(near, [&](const Facing& f) { return f.sign != side; });
+}
+
+}  // namespace
+
+void hullishMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                 Manifolds& out) {
+  thread_local std::vector<Facing> near;
+  thread_local Merger merger;
+  const Relative to_piece = relative(pose_b, pose_a);
+  const Hullish hull = hullishOf(a);
+  merger.clear();
+  merger.tolerance(1e-4 * a.outer_radius);
+  nearTriangles(a, pose_a, b, pose_b, reach, hull.side.centre, to_piece, near);
+  for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, merger);
   merger.finish(pose_a, out);
 }
 
+namespace {
+
+// What touches the triangle in one point only: a ball or an ellipsoid.
+void addTouch(std::uint32_t triangle, const Vec3& position, const Vec3& push, double gap, int feature,
+              Merger& merger) {
+  Manifold m;
+  m.normal = -push;
+  m.sub = triangle;
+  m.count = 1;
+  m.points[0] = {position, gap, featureOf(triangle, static_cast<std::uint32_t>(feature))};
+  merger.add(m);
+}
+
+}  // namespace
+
 void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
                 Manifolds& out) {
-  thread_local std::vector<std::uint32_t> triangles;
+  thread_local std::vector<Facing> near;
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
-  const Vec3 centre = to_piece.inverse().shift, r = Vec3::Constant(a.radius + reach);
-  triangles.clear();
-  b.surface->tree.overlapping({centre - r, centre + r}, triangles);
   merger.clear();
   merger.tolerance(1e-4 * a.radius);
-  for (const std::uint32_t t : triangles) {
-    if (b.surface->normals[t].isZero(0)) continue;
-    const Facing f = facing(*b.surface, t, to_piece, Vec3::Zero());
+  nearTriangles(a, pose_a, b, pose_b, reach, Vec3::Zero(), to_piece, near);
+  for (const Facing& f : near) {
     const mesh::TrianglePoint nearest =
         mesh::nearestOnTriangle(Vec3::Zero(), f.corner[0], f.corner[1], f.corner[2]);
     const double distance = nearest.point.norm();
     if (distance > a.radius + reach) continue;
     const Vec3 push = distance > 1e-12 * a.radius ? Vec3(-nearest.point / distance) : f.normal;
     if (nearest.feature != 0 && !mayPush(*b.surface, f, to_piece, push)) continue;
-    Manifold m;
-    m.normal = -push;
-    m.sub = t;
-    m.count = 1;
-    m.points[0] = {nearest.point + 0.5 * (distance - a.radius) * push, distance - a.radius,
-                   featureOf(t, static_cast<std::uint32_t>(nearest.feature))};
-    merger.add(m);
+    addTouch(f.index, nearest.point + 0.5 * (distance - a.radius) * push, push, distance - a.radius,
+             nearest.feature, merger);
+  }
+  merger.finish(pose_a, out);
+}
+
+void ellipsoidMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+                   Manifolds& out) {
+  thread_local std::vector<Facing> near;
+  thread_local Merger merger;
+  const Relative to_piece = relative(pose_b, pose_a);
+  const Vec3& e = a.half_axes;
+  merger.clear();
+  merger.tolerance(1e-4 * a.inner_radius);
+  nearTriangles(a, pose_a, b, pose_b, reach, Vec3::Zero(), to_piece, near);
+  for (const Facing& f : near) {
+    const Vec3 lowest = -farthestOnEllipsoid(e, f.normal);
+    const double plane_gap = f.normal.dot(lowest - f.corner[0]);
+    if (plane_gap > reach) continue;
+    int feature;
+    const Vec3 nearest = nearestOnTriangleScaled(e, f.corner, feature);
+    if (feature == 0) {
+      addTouch(f.index, lowest - 0.5 * plane_gap * f.normal, f.normal, plane_gap, 0, merger);
+      continue;
+    }
+    const auto edge = static_cast<std::size_t>(feature - 1);
+    const OnEllipsoid on = feature <= 3 ? nearestOfLine(e, f.corner[edge], f.corner[(edge + 1) % 3])
+                                        : nearestOnEllipsoid(e, nearest);
+    if (on.distance > reach || !mayPush(*b.surface, f, to_piece, -on.normal)) continue;
+    addTouch(f.index, on.point + 0.5 * on.distance * on.normal, -on.normal, on.distance, feature, merger);
   }
   merger.finish(pose_a, out);
 }

@@ -6,23 +6,40 @@
 
 namespace drubble::collide {
 
-// Appends the patches where the shapes are closer than `reach` (m, >= 0) or overlap; normals from a to b.
-// Depth is along the direction of least overlap. Meshes and planes do not meet each other. Static meshes are
-// felt from both sides: the side that a's centre is on counts. I1 the result depends on the two shapes and
-// poses only: nothing is remembered.
+// Appends the patches where the shapes are closer than `reach` (m, >= 0) beyond their margins, or overlap;
+// normals from a to b; gaps are what is left between the margins. Depth is along the direction of least
+// overlap. Meshes and planes do not meet each other. Meshes are felt from both sides: the side that the other
+// shape's centre is on counts. I1 the result depends on the two shapes and poses only: nothing is remembered.
 void collide(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b,
              double reach, Manifolds& out);
 
-// The greatest depth of overlap; 0 when apart.
+// The greatest depth of overlap of the shapes without their margins; 0 when apart.
 double overlapDepth(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b);
 
-// The tests by kind; `a` is the kind that is named first.
+// The tests by kind; `a` is the kind that is named first. A "hullish" shape is a hull, a cylinder or a
+// capsule.
+using PairTest = void (*)(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b,
+                          const Pose& pose_b, double reach, Manifolds& out);
 void sphereSphere(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
-void convexConvex(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void sphereEllipsoid(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void sphereCapsule(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void sphereCylinder(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
 void sphereConvex(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
 void sphereMesh(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
-void convexMesh(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
 void spherePlane(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
-void convexPlane(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void ellipsoidEllipsoid(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double,
+                        Manifolds&);
+void ellipsoidCapsule(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void ellipsoidHullish(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void ellipsoidMesh(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void ellipsoidPlane(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void capsuleCapsule(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void capsulePlane(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void hullishHullish(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void hullishMesh(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+void hullishPlane(const shape::Shape&, const Pose&, const shape::Shape&, const Pose&, double, Manifolds&);
+
+// Appends a patch of one point.
+void addSingle(const Vec3& position, const Vec3& normal, double gap, std::uint32_t feature, Manifolds& out);
 
 }  // namespace drubble::collide

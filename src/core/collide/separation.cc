@@ -133,10 +133,12 @@ struct ClipPoint {
 void clip(std::vector<ClipPoint>& poly, std::vector<ClipPoint>& spare, const Vec3& n, double offset,
           std::uint32_t tag) {
   spare.clear();
+  const bool line = poly.size() == 2;
   for (std::size_t i = 0; i < poly.size(); ++i) {
     const ClipPoint &p = poly[i], &q = poly[(i + 1) % poly.size()];
     const double dp = n.dot(p.p) - offset, dq = n.dot(q.p) - offset;
     if (dp <= 0) spare.push_back(p);
+    if (line && i == 1) break;  // the way back is the way there
     if ((dp < 0 && dq > 0) || (dp > 0 && dq < 0))
       spare.push_back({p.p + (q.p - p.p) * (dp / (dp - dq)), (p.feature & 0xffff0000u) | tag});
   }
@@ -205,9 +207,9 @@ bool plainlyApart(const Side& a, const Side& b, const Relative& b_to_a, double r
 
 Axis leastOverlap(const Side& a, const Side& b, const Relative& b_to_a, double reach, double favour) {
   if (plainlyApart(a, b, b_to_a, reach)) return {};
-  const Axis face_a = bestFace(a, b, b_to_a, AxisKind::FaceA, reach);
+  const Axis face_a = a.line() ? Axis{} : bestFace(a, b, b_to_a, AxisKind::FaceA, reach);
   if (face_a.gap > reach) return {};
-  Axis face_b = bestFace(b, a, b_to_a.inverse(), AxisKind::FaceB, reach);
+  Axis face_b = b.line() ? Axis{} : bestFace(b, a, b_to_a.inverse(), AxisKind::FaceB, reach);
   if (face_b.gap > reach) return {};
   face_b.normal = -(b_to_a.turn * face_b.normal);
   const Axis edges = bestEdges(a, b, b_to_a, greatest(face_a.gap, face_b.gap) + favour);

@@ -17,6 +17,9 @@ struct Side {
   std::span<const shape::Edge> edges;
   Vec3 centre = Vec3::Zero();
   double inner_radius = 0;
+
+  // A mere line: its one face has two corners and looks nowhere.
+  bool line() const { return vertices.size() == 2; }
 };
 
 inline Side sideOf(const shape::Polyhedron& p) {

@@ -14,9 +14,25 @@ bool insideConvex(const shape::Polyhedron& p, const Vec3& x) {
 }
 
 bool insideShape(const shape::Shape& s, const Vec3& x) {
-  if (s.kind == shape::Kind::Sphere) return x.norm() <= s.radius;
-  if (s.kind == shape::Kind::Convex) return insideConvex(*s.convex, x);
-  return false;
+  const double along = s.axis.dot(x), on_line = clamped(along, -s.half_length, s.half_length);
+  switch (s.kind) {
+    case shape::Kind::Sphere:
+      return x.norm() <= s.radius;
+    case shape::Kind::Ellipsoid:
+      return x.cwiseQuotient(s.half_axes).norm() <= 1;
+    case shape::Kind::Capsule:
+      return (x - on_line * s.axis).norm() <= s.radius;
+    case shape::Kind::Cylinder:
+      return absolute(along) <= s.half_length && (x - along * s.axis).norm() <= s.radius;
+    case shape::Kind::Convex:
+      return insideConvex(*s.convex, x);
+    case shape::Kind::Joined:
+      for (const shape::Part& p : *s.parts)
+        if (insideShape(p.shape, p.pose.toBody(x))) return true;
+      return false;
+    default:
+      return false;
+  }
 }
 
 }  // namespace

@@ -17,5 +17,9 @@ MassProperties massProperties(const TriangleMesh& m);
 
 MassProperties sphereMass(double radius);
 MassProperties boxMass(const Vec3& full_size);
+MassProperties ellipsoidMass(const Vec3& half_axes);
+// `length`: between the centres of the end balls; `axis` unit.
+MassProperties capsuleMass(double radius, double length, const Vec3& axis);
+MassProperties cylinderMass(double radius, double height, const Vec3& axis);
 
 }  // namespace drubble::mesh

@@ -156,4 +156,74 @@ TriangleMesh sphereMesh(double radius, int rings) {
   return m;
 }
 
+void append(TriangleMesh& to, const TriangleMesh& more) {
+  const std::uint32_t base = u32(to.vertices.size());
+  to.vertices.insert(to.vertices.end(), more.vertices.begin(), more.vertices.end());
+  for (const Triangle& t : more.triangles) to.triangles.push_back({base + t[0], base + t[1], base + t[2]});
+}
+
+namespace {
+
+// From the y axis to `axis`, without a turn that is not needed.
+void alongAxis(TriangleMesh& m, const Vec3& axis) {
+  if (axis == Vec3::UnitY()) return;
+  const Vec3 x = anyNormalTo(axis), z = x.cross(axis);
+  for (Vec3& v : m.vertices) v = v.x() * x + v.y() * axis + v.z() * z;
+}
+
+}  // namespace
+
+TriangleMesh capsuleMesh(double radius, double length, const Vec3& axis, int rings) {
+  rings += rings % 2;
+  TriangleMesh m = sphereMesh(radius, rings);
+  const int around = 2 * rings;
+  const std::uint32_t belt = u32(static_cast<std::size_t>(1 + (rings / 2 - 1) * around));
+  // The belt's ring is doubled, so that the side is straight.
+  const std::uint32_t copy = u32(m.vertices.size());
+  for (std::uint32_t k = 0; k < static_cast<std::uint32_t>(around); ++k)
+    m.vertices.push_back(m.vertices[belt + k]);
+  const auto inBelt = [&](std::uint32_t v) {
+    return v >= belt && v < belt + static_cast<std::uint32_t>(around);
+  };
+  for (Triangle& t : m.triangles) {
+    bool below = false;
+    for (const std::uint32_t v : t) below = below || m.vertices[v].y() < -1e-9 * radius;
+    if (!below) continue;
+    for (std::uint32_t& v : t)
+      if (inBelt(v)) v = copy + (v - belt);
+  }
+  for (std::uint32_t k = 0; k < static_cast<std::uint32_t>(around); ++k) {
+    const std::uint32_t n = (k + 1) % static_cast<std::uint32_t>(around);
+    m.triangles.push_back({belt + k, copy + k, copy + n});
+    m.triangles.push_back({belt + k, copy + n, belt + n});
+  }
+  for (std::uint32_t v = 0; v < m.vertices.size(); ++v) {
+    const bool upper = m.vertices[v].y() > 1e-9 * radius || inBelt(v);
+    m.vertices[v].y() += upper ? 0.5 * length : -0.5 * length;
+  }
+  alongAxis(m, axis);
+  return m;
+}
+
+TriangleMesh cylinderMesh(double radius, double height, const Vec3& axis, int sides) {
+  TriangleMesh m;
+  for (int s = 0; s < sides; ++s) {
+    const SinCos a = sinCos(2 * kPi * s / sides);
+    for (const double y : {0.5 * height, -0.5 * height})
+      m.vertices.push_back(vec3(radius * a.cos, y, -radius * a.sin));
+  }
+  const std::uint32_t top = u32(m.vertices.size()), bottom = top + 1;
+  m.vertices.push_back(vec3(0, 0.5 * height, 0));
+  m.vertices.push_back(vec3(0, -0.5 * height, 0));
+  for (int s = 0; s < sides; ++s) {
+    const auto a = static_cast<std::uint32_t>(2 * s), b = static_cast<std::uint32_t>(2 * ((s + 1) % sides));
+    m.triangles.push_back({top, a, b});
+    m.triangles.push_back({bottom, b + 1, a + 1});
+    m.triangles.push_back({a, a + 1, b + 1});
+    m.triangles.push_back({a, b + 1, b});
+  }
+  alongAxis(m, axis);
+  return m;
+}
+
 }  // namespace drubble::mesh

@@ -46,8 +46,12 @@ Closedness closedness(const TriangleMesh& m);
 inline constexpr std::uint32_t kNoTriangle = 0xffffffffu;
 std::vector<std::array<std::uint32_t, 3>> neighbours(const TriangleMesh& m);
 
-// Closed primitives, centred on the origin.
+void append(TriangleMesh& to, const TriangleMesh& more);
+
+// Closed primitives, centred on the origin; `axis` is a unit vector.
 TriangleMesh boxMesh(const Vec3& full_size);
 TriangleMesh sphereMesh(double radius, int rings = 24);
+TriangleMesh capsuleMesh(double radius, double length, const Vec3& axis, int rings = 24);
+TriangleMesh cylinderMesh(double radius, double height, const Vec3& axis, int sides = 64);
 
 }  // namespace drubble::mesh

@@ -30,6 +30,7 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     const Contact* old = nullptr;
     double best = kSamePatch;
     for (const Contact* o = old_begin; o != old_end; ++o) {
+      if (o->patch.part != c->patch.part) continue;
       const auto slot = static_cast<unsigned>(o - old_begin) & 63u;
       const double agree = o->patch.normal.dot(c->patch.normal);
       if (agree > best && !(taken >> slot & 1u)) best = agree, old = o;

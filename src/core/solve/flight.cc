@@ -49,6 +49,14 @@ void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin) {
   turn = (frame * traits.principal.conjugate()).normalized();
 }
 
+Quat touchTurn(const Traits& traits, const Quat& start, const Quat& now) {
+  if (traits.roundness == shape::Roundness::Ball) return Quat::Identity();
+  if (traits.roundness == shape::Roundness::None) return now * start.conjugate();
+  const Vec3 from = start * traits.round_axis, to = now * traits.round_axis;
+  const Vec3 v = from.cross(to);
+  return Quat(1 + from.dot(to), v.x(), v.y(), v.z()).normalized();
+}
+
 Mat3 inverseInertiaWorld(const Traits& traits, const Quat& turn) {
   if (traits.round) return traits.inverse_inertia;
   const Mat3 r = turn.toRotationMatrix();

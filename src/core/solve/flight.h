@@ -14,6 +14,10 @@ Quat turnBy(const Vec3& angle);
 // axes: Dullweber, Leimkuhler, McLachlan (1997).
 void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin);
 
+// How the places where a body touches turn while it turns from `start` to `now`: with the body, but for the
+// turning of something round about its own axis.
+Quat touchTurn(const Traits& traits, const Quat& start, const Quat& now);
+
 Mat3 inverseInertiaWorld(const Traits& traits, const Quat& turn);
 
 }  // namespace drubble::solve

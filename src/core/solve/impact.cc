@@ -95,15 +95,16 @@ void Impacts::follow(std::size_t body) {
 void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia,
                        std::size_t ib) {
   const ActiveBody &a = bodies[ia], &b = bodies[ib];
-  const bool fixed_a = ia == 0 || in_.traits[c.a.index()].ball,
-             fixed_b = ib == 0 || in_.traits[c.b.index()].ball;
-  const Quat turn_a = a.turn * a.start_turn.conjugate(), turn_b = b.turn * b.start_turn.conjugate();
+  const auto turnOf = [&](const ActiveBody& body, std::size_t index, PieceId piece) {
+    return index == 0 ? Quat::Identity() : touchTurn(in_.traits[piece.index()], body.start_turn, body.turn);
+  };
+  const Quat turn_a = turnOf(a, ia, c.a), turn_b = turnOf(b, ib, c.b);
   for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
     const collide::Point& p = c.patch.points[k];
     const Vec3 ra0 = p.position - a.start_position, rb0 = p.position - b.start_position;
     PointState& s = state_[k];
-    s.ra = fixed_a ? ra0 : Vec3(turn_a * ra0);
-    s.rb = fixed_b ? rb0 : Vec3(turn_b * rb0);
+    s.ra = turn_a * ra0;
+    s.rb = turn_b * rb0;
     Vec3 moved = Vec3::Zero();
     if (ib != 0)
       moved += b.position - b.start_position + s.rb - rb0 + shift_[ib] + turn_shift_[ib].cross(s.rb);

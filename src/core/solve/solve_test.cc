@@ -29,7 +29,8 @@ struct Balls {
         t.inertia = 0.004 * Mat3::Identity();
         t.inverse_inertia = 250 * Mat3::Identity();
         t.moments = Vec3::Constant(0.004);
-        t.ball = t.dynamic = true;
+        t.dynamic = true;
+        t.roundness = shape::Roundness::Ball;
         t.weight = 9.81;
         t.spring_rate = springRate(0.2, 9.81);
       }

@@ -37,7 +37,7 @@ void loadVelocity(const ActiveBody& b, BodyRow& row) {
 
 void loadPlace(const ActiveBody& b, const Traits& traits, BodyRow& row) {
   const Vec3 moved = b.position - b.start_position;
-  const Quat turned = traits.ball ? Quat::Identity() : b.turn * b.start_turn.conjugate();
+  const Quat turned = touchTurn(traits, b.start_turn, b.turn);
   for (int k = 0; k < 3; ++k) row.moved[k] = static_cast<float>(moved[k]);
   row.turned[0] = static_cast<float>(turned.x());
   row.turned[1] = static_cast<float>(turned.y());

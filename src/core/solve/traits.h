@@ -5,6 +5,7 @@
 
 #include "core/base/id.h"
 #include "core/base/vec.h"
+#include "core/shape/shape.h"
 
 namespace drubble::solve {
 
@@ -23,7 +24,8 @@ struct Traits {
   double travel_damping = 0, spin_damping = 0;  // 1/s
   double weight = 0;                            // N: mass times gravity
   double spring_rate = 0;  // rad/s: of the springs that ease it out of overlaps (springRate)
-  bool ball = false;       // felt as a sphere: where it touches does not turn with it
+  shape::Roundness roundness = shape::Roundness::None;  // where it touches does not turn with it
+  Vec3 round_axis = Vec3::UnitY();                      // body space
   bool dynamic = false;
 
   double mass() const { return inverse_mass > 0 ? 1 / inverse_mass : 0; }

@@ -13,6 +13,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.b.value);
   w.add(c.patch.normal);
   w.add(c.patch.sub);
+  w.add(c.patch.part);
   w.add(c.patch.count);
   for (std::size_t k = 0; k < 4; ++k) {
     w.add(c.patch.points[k].position);
@@ -31,6 +32,7 @@ void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.b.value);
   r.read(c.patch.normal);
   r.read(c.patch.sub);
+  r.read(c.patch.part);
   r.read(c.patch.count);
   for (std::size_t k = 0; k < 4; ++k) {
     r.read(c.patch.points[k].position);

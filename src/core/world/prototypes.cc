@@ -19,14 +19,6 @@ Prototype named(const std::string& name, shape::Shape s, mesh::TriangleMesh m) {
   return p;
 }
 
-shape::Shape boxShape(const Vec3& low, const Vec3& high) {
-  std::vector<Vec3> corners;
-  for (int i = 0; i < 8; ++i)
-    corners.push_back(
-        vec3((i & 1) ? high.x() : low.x(), (i & 2) ? high.y() : low.y(), (i & 4) ? high.z() : low.z()));
-  return shape::convex(corners);
-}
-
 }  // namespace
 
 Prototype spherePrototype(const std::string& name, double radius, double density) {
@@ -36,18 +28,36 @@ Prototype spherePrototype(const std::string& name, double radius, double density
 }
 
 Prototype boxPrototype(const std::string& name, const Vec3& full_size, double density) {
-  Prototype p = named(name, boxShape(-0.5 * full_size, 0.5 * full_size), mesh::boxMesh(full_size));
+  Prototype p = named(name, shape::box(-0.5 * full_size, 0.5 * full_size), mesh::boxMesh(full_size));
   setMass(p, mesh::boxMass(full_size), density);
   return p;
 }
 
+Prototype ellipsoidPrototype(const std::string& name, const Vec3& half_axes, double density) {
+  shape::Shape s = shape::ellipsoid(half_axes);
+  mesh::TriangleMesh m = shape::meshOf(s);
+  Prototype p = named(name, std::move(s), std::move(m));
+  setMass(p, mesh::ellipsoidMass(half_axes), density);
+  return p;
+}
+
+Prototype capsulePrototype(const std::string& name, double radius, double length, const Vec3& axis,
+                           double density) {
+  Prototype p = named(name, shape::capsule(radius, length, axis), mesh::capsuleMesh(radius, length, axis));
+  setMass(p, mesh::capsuleMass(radius, length, axis), density);
+  return p;
+}
+
+Prototype cylinderPrototype(const std::string& name, double radius, double height, const Vec3& axis,
+                            double density) {
+  Prototype p = named(name, shape::cylinder(radius, height, axis), mesh::cylinderMesh(radius, height, axis));
+  setMass(p, mesh::cylinderMass(radius, height, axis), density);
+  return p;
+}
+
 Prototype groundPrototype(const std::string& name, const Vec3& up, double extent) {
-  const Vec3 x = anyNormalTo(up) * extent, z = x.cross(up);
-  mesh::TriangleMesh square;
-  square.vertices = {-x - z, -x + z, x + z, x - z};
-  square.triangles = {{0, 1, 2}, {0, 2, 3}};
-  if (square.normal(0).dot(up) < 0) square.triangles = {{0, 2, 1}, {0, 3, 2}};
-  return named(name, shape::plane(up), square);
+  const shape::Shape plane = shape::plane(up);
+  return named(name, plane, shape::meshOf(plane, extent));
 }
 
 Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, ShapeChoice choice,
@@ -59,7 +69,7 @@ Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, Sh
   for (Vec3& v : body.vertices) v -= solid.centre;
   shape::Shape s;
   if (choice == ShapeChoice::Sphere) s = shape::sphere(cubeRoot(solid.volume * 3 / (4 * kPi)));
-  if (choice == ShapeChoice::Box) s = boxShape(body.bounds().low, body.bounds().high);
+  if (choice == ShapeChoice::Box) s = shape::box(body.bounds().low, body.bounds().high);
   if (choice == ShapeChoice::Hull) s = shape::convex(body.vertices);
   if (choice == ShapeChoice::Mesh) s = shape::surface(body);
   Prototype p = named(name, std::move(s), std::move(body));

@@ -11,6 +11,12 @@ enum class ShapeChoice { Sphere, Box, Hull, Mesh };
 
 Prototype spherePrototype(const std::string& name, double radius, double density);
 Prototype boxPrototype(const std::string& name, const Vec3& full_size, double density);
+Prototype ellipsoidPrototype(const std::string& name, const Vec3& half_axes, double density);
+// `axis`: unit, body space.
+Prototype capsulePrototype(const std::string& name, double radius, double length, const Vec3& axis,
+                           double density);
+Prototype cylinderPrototype(const std::string& name, double radius, double height, const Vec3& axis,
+                            double density);
 
 // A half space, solid below `up` . x = 0; static only. Its mesh is a square of `extent` for pictures.
 Prototype groundPrototype(const std::string& name, const Vec3& up, double extent);

@@ -30,7 +30,7 @@ void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
   t.size = p.shape.bounds.size().maxCoeff();
   t.outer_radius = p.shape.outer_radius;
   t.inner_radius = p.shape.inner_radius;
-  t.ball = p.shape.kind == shape::Kind::Sphere;
+  t.roundness = shape::roundness(p.shape, t.round_axis);
   t.dynamic = true;
 }
 

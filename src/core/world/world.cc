@@ -200,6 +200,14 @@ std::vector<char> touchingPieces(const World& w) {
   return touching;
 }
 
+// How fast its outside changes place by turning: something round looks the same however it turns about its
+// axis.
+double rimSpeed(const solve::Traits& t, const Quat& turn, const Vec3& spin) {
+  if (t.roundness == shape::Roundness::Ball) return 0;
+  const bool axis = t.roundness == shape::Roundness::Axis;
+  return (axis ? (turn * t.round_axis).cross(spin) : spin).norm() * t.outer_radius;
+}
+
 // The most that any contact of a piece bears, in weights of the piece: what stands on it comes to.
 std::vector<double> loadsBorne(const World& w) {
   std::vector<double> borne(w.motion().size(), 1);
@@ -222,9 +230,7 @@ Steps chooseSteps(const World& w) {
     if (w.sleepOf(i) != Sleep::Awake) continue;
     const solve::Traits& t = w.traits()[i];
     const double travel = w.motion().velocity[i].norm() * frame;
-    // A ball looks the same however it turns.
-    const bool ball = s.prototypeOf(i).shape.kind == shape::Kind::Sphere;
-    const double rim = ball ? 0 : w.motion().spin[i].norm() * t.outer_radius * frame;
+    const double rim = rimSpeed(t, w.motion().turn[i], w.motion().spin[i]) * frame;
     wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
     if (touching[i]) wanted = greatest(wanted, (travel + rim) / (kTouchTravel * t.inner_radius));
     if (gravity > 0)

@@ -45,19 +45,6 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   return s;
 }
 
-const char* shapeName(shape::Kind k) {
-  switch (k) {
-    case shape::Kind::Sphere:
-      return "sphere";
-    case shape::Kind::Convex:
-      return "convex";
-    case shape::Kind::Mesh:
-      return "mesh";
-    default:
-      return "ground";
-  }
-}
-
 }  // namespace
 
 CacheWriter::CacheWriter(const std::string& path, bool force)
@@ -137,7 +124,7 @@ void CacheWriter::addPrototypes(const BuiltScene& built) {
         .bind(p.colour[1])
         .bind(p.colour[2])
         .bind(p.show ? 1 : 0)
-        .bind(shapeName(p.shape.kind));
+        .bind(shape::kindName(p.shape.kind));
     row.bind(std::span<const std::byte>(mesh.data)).bind(mesh.hash).once();
   }
 }

@@ -1,0 +1,103 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/collide/hullish.h"
+
+#include <cmath>
+
+#include "core/collide/closest.h"
+
+namespace drubble::collide {
+
+namespace {
+
+constexpr int kMostTurns = 4;
+constexpr double kSameTurn =
+    1e-3;  // rad: a prism turned this well stands for its cylinder to 5e-7 of the radius
+
+void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
+                 bool fine, Manifold& m) {
+  const double skin = a.skin + b.skin;
+  const Side &side_a = fine ? a.fine : a.side, &side_b = fine ? b.fine : b.side;
+  m.count = 0;
+  const Closest closest = closestPoints(side_a, side_b, b_to_a, reach + skin);
+  if (closest.beyond) return;
+  const Axis axis = leastOverlap(side_a, side_b, b_to_a, reach + skin, favour);
+  if (axis.kind != AxisKind::None) patchFor(side_a, side_b, b_to_a, axis, reach + skin, m);
+  preferClosest(closest, m);
+  for (int k = 0; k < m.count; ++k) {
+    Point& p = m.points[static_cast<std::size_t>(k)];
+    p.gap -= skin;
+    p.position += 0.5 * (a.skin - b.skin) * m.normal;
+  }
+}
+
+Mat3 turnAboutUnit(const Vec3& axis, double cosine, double sine) {
+  Mat3 cross;
+  cross << 0, -axis.z(), axis.y(), axis.z(), 0, -axis.x(), -axis.y(), axis.x(), 0;
+  return cosine * Mat3::Identity() + sine * cross + (1 - cosine) * (axis * axis.transpose());
+}
+
+// The middle of where the other shape is touched; `sign`: 1 for the second shape's surface, -1 for the
+// first's.
+Vec3 touchedPlace(const Manifold& m, double sign) {
+  Vec3 middle = Vec3::Zero();
+  const double least_gap = m.leastGap();
+  int n = 0;
+  for (int k = 0; k < m.count; ++k) {
+    const Point& p = m.points[static_cast<std::size_t>(k)];
+    if (p.gap > least_gap + 1e-9 * (1 + absolute(least_gap))) continue;
+    middle += p.position + 0.5 * sign * p.gap * m.normal;
+    ++n;
+  }
+  return middle / n;
+}
+
+}  // namespace
+
+Hullish hullishOf(const shape::Shape& s) {
+  Hullish h;
+  h.side = sideOf(*s.convex);
+  if (s.kind == shape::Kind::Capsule) h.skin = s.radius;
+  h.turns = s.kind == shape::Kind::Cylinder;
+  h.fine = h.turns ? sideOf(*s.fine) : h.side;
+  h.axis = s.axis;
+  h.corner = anyNormalTo(s.axis);
+  return h;
+}
+
+Mat3 turnToward(const Hullish& h, const Vec3& direction) {
+  if (!h.turns) return Mat3::Identity();
+  const Vec3 across = direction - h.axis.dot(direction) * h.axis;
+  const double length = across.norm();
+  if (!(length > 1e-6 * direction.norm())) return Mat3::Identity();
+  return turnAboutUnit(h.axis, h.corner.dot(across) / length, h.corner.cross(across).dot(h.axis) / length);
+}
+
+void hullishPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
+                  Manifold& out) {
+  if (!a.turns && !b.turns) return cornerPatch(a, b, b_to_a, reach, favour, false, out);
+  const Relative a_to_b = b_to_a.inverse();
+  const auto patchToward = [&](const Vec3& toward_a, const Vec3& toward_b, bool fine, Manifold& m) {
+    const Mat3 turn_a = turnToward(a, toward_a), turn_b = turnToward(b, toward_b);
+    const Relative turned{turn_a.transpose() * b_to_a.turn * turn_b, turn_a.transpose() * b_to_a.shift};
+    cornerPatch(a, b, turned, reach, favour, fine, m);
+    m.normal = turn_a * m.normal;
+    for (Point& p : m.points) p.position = turn_a * p.position;
+  };
+  // Where a face of the other decides the normal, the second turn is the last.
+  patchToward(b_to_a.point(b.side.centre), a_to_b.point(a.side.centre), false, out);
+  for (int k = 0; k < 2 && out.count > 0; ++k) {
+    const Vec3 n = out.normal;
+    patchToward(n, -(a_to_b.turn * n), false, out);
+    if (out.count == 0 || (out.normal - n).squaredNorm() < kSameTurn * kSameTurn) return;
+  }
+  // An edge or another rim: the prism is turned to the place that is touched. It lies within its cylinder, so
+  // of all turns the one that comes nearest is the truest.
+  Manifold m = out;
+  for (int k = 0; k < kMostTurns && m.count > 0; ++k) {
+    patchToward(touchedPlace(m, 1), a_to_b.point(touchedPlace(m, -1)), true, m);
+    if (m.count == 0 || (k > 0 && !(m.leastGap() < out.leastGap()))) return;
+    out = m;
+  }
+}
+
+}  // namespace drubble::collide

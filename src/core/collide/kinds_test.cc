@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: Apache-2.0
+// Every pair of kinds against a search over directions that knows nothing of the pair tests.
+#include <catch2/catch.hpp>
+#include <cmath>
+
+#include "core/base/random.h"
+#include "core/collide/ellipsoid.h"
+#include "core/collide/pairs.h"
+
+using namespace drubble;
+using namespace drubble::collide;
+
+namespace {
+
+Vec3 randomPoint(RandomStream& r, double range) {
+  return vec3(r.between(-range, range), r.between(-range, range), r.between(-range, range));
+}
+
+shape::Shape randomShape(RandomStream& r, shape::Kind k) {
+  const auto length = [&] { return r.between(0.2, 0.6); };
+  const Vec3 axis = Vec3::Unit(static_cast<int>(r.between(0, 3)));
+  switch (k) {
+    case shape::Kind::Sphere:
+      return shape::sphere(length());
+    case shape::Kind::Ellipsoid:
+      return shape::ellipsoid(vec3(length(), length(), length()));
+    case shape::Kind::Capsule:
+      return shape::capsule(length(), 2 * length(), axis);
+    case shape::Kind::Cylinder:
+      return shape::cylinder(length(), 2 * length(), axis);
+    case shape::Kind::Joined:
+      return shape::joined({{shape::sphere(length()), {randomPoint(r, 0.3), r.turn()}}});
+    default: {
+      std::vector<Vec3> points;
+      for (int i = 0; i < 14; ++i) points.push_back(randomPoint(r, 0.5));
+      return shape::convex(points);
+    }
+  }
+}
+
+struct Two {
+  const shape::Shape& a;
+  const shape::Shape& b;
+  Pose pa, pb;
+
+  // How far apart the shapes' supporting planes are along n (world, from a to b).
+  double gapAlong(const Vec3& n) const {
+    const double top = n.dot(pa.position) + shape::reachAlong(a, pa.turn.conjugate() * n);
+    return n.dot(pb.position) - shape::reachAlong(b, pb.turn.conjugate() * -n) - top;
+  }
+
+  // The best direction by climbing from many random ones.
+  double bestGap(RandomStream& r) const {
+    double best = -1e9;
+    for (int start = 0; start < 24; ++start) {
+      Vec3 n = start == 0 ? (pb.position - pa.position).normalized() : Vec3(r.turn() * Vec3::UnitX());
+      double gap = gapAlong(n), step = 0.5;
+      for (int i = 0; i < 300; ++i) {
+        const Vec3 m = (n + step * randomPoint(r, 1)).normalized();
+        if (const double g = gapAlong(m); g > gap)
+          gap = g, n = m;
+        else
+          step *= 0.95;
+      }
+      best = greatest(best, gap);
+    }
+    return best;
+  }
+};
+
+constexpr shape::Kind kKinds[] = {shape::Kind::Sphere,   shape::Kind::Ellipsoid, shape::Kind::Capsule,
+                                  shape::Kind::Cylinder, shape::Kind::Convex,    shape::Kind::Joined};
+
+// Moves b along the line between the centres until a search finds the wanted gap.
+void bringTo(Two& t, double wanted, RandomStream& r) {
+  for (int i = 0; i < 12; ++i) {
+    const double gap = t.bestGap(r);
+    t.pb.position += (wanted - gap) * (t.pb.position - t.pa.position).normalized();
+  }
+}
+
+}  // namespace
+
+TEST_CASE("every pair of kinds finds the gap that a search over directions finds") {
+  for (const shape::Kind ka : kKinds) {
+    for (const shape::Kind kb : kKinds) {
+      RandomStream r(7, "kinds", static_cast<std::uint64_t>(ka) * 16 + static_cast<std::uint64_t>(kb));
+      double worst = 0, worst_normal = 0;
+      for (int i = 0; i < 10; ++i) {
+        const shape::Shape a = randomShape(r, ka), b = randomShape(r, kb);
+        Two t{a, b, {randomPoint(r, 1), r.turn()}, {}};
+        t.pb = {t.pa.position + 2 * (r.turn() * Vec3::UnitX()), r.turn()};
+        const double wanted = i % 2 == 0 ? 0.004 : -0.004;
+        bringTo(t, wanted, r);
+        const double best = t.bestGap(r);
+        Manifolds found;
+        collide::collide(a, t.pa, b, t.pb, 0.1, found);
+        REQUIRE(found.size() == 1);
+        worst = greatest(worst, absolute(found[0].leastGap() - best));
+        worst_normal = greatest(worst_normal, absolute(t.gapAlong(found[0].normal) - best));
+      }
+      INFO(shape::kindName(ka) << " against " << shape::kindName(kb));
+      CHECK(worst < 2e-4);
+      CHECK(worst_normal < 2e-4);
+    }
+  }
+}
