@@ -43,6 +43,7 @@ struct v8 {
 inline v8 operator+(v8 a, v8 b) { return {a.x + b.x, a.y + b.y, a.z + b.z}; }
 inline v8 operator-(v8 a, v8 b) { return {a.x - b.x, a.y - b.y, a.z - b.z}; }
 inline v8 operator*(v8 a, f8 s) { return {a.x * s, a.y * s, a.z * s}; }
+inline v8 scaled(v8 a, v8 b) { return {a.x * b.x, a.y * b.y, a.z * b.z}; }
 inline f8 dot(v8 a, v8 b) { return a.x * b.x + a.y * b.y + a.z * b.z; }
 inline v8 cross(v8 a, v8 b) { return {a.y * b.z - a.z * b.y, a.z * b.x - a.x * b.z, a.x * b.y - a.y * b.x}; }
 

@@ -49,4 +49,12 @@ Principal principalAxes(const Mat3& symmetric) {
   return out;
 }
 
+Vec3 turnBetween(const Quat& from, const Quat& to) {
+  Quat q = to * from.conjugate();
+  if (q.w() < 0) q.coeffs() = -q.coeffs();
+  const double sine = q.vec().norm();
+  if (sine == 0) return Vec3::Zero();
+  return q.vec() * (2 * arcTangent2(sine, q.w()) / sine);
+}
+
 }  // namespace drubble

@@ -72,6 +72,9 @@ Quat turnXyz(const Vec3& angles);
 // The rotation by `angle` (rad) about the unit vector `axis`.
 Quat turnAbout(const Vec3& axis, double angle);
 
+// The rotation vector (rad) that takes `from` to `to` the shorter way.
+Vec3 turnBetween(const Quat& from, const Quat& to);
+
 // Eigenvalues (unsorted) and the rotation whose columns are the eigenvectors of a symmetric matrix. Jacobi
 // rotations; an already diagonal matrix gives the identity. Golub and Van Loan, Matrix Computations, 8.5.
 struct Principal {

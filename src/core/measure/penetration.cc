@@ -3,7 +3,6 @@
 
 #include <algorithm>
 
-#include "core/collide/broad.h"
 #include "core/collide/pairs.h"
 
 namespace drubble::measure {
@@ -39,7 +38,7 @@ Penetration PenetrationMeter::measure(const world::World& w) {
   for (const solve::Contact& c : w.contacts()) {
     if (!now.empty() && now.back().a == c.a && now.back().b == c.b) continue;
     Entry e{c.a, c.b, 0,
-            w.sleepOf(c.a.index()) != world::Sleep::Awake && w.sleepOf(c.b.index()) != world::Sleep::Awake};
+            w.resting(c.a.index()) && w.resting(c.b.index())};
     while (old < known_.size() && std::pair(known_[old].a, known_[old].b) < std::pair(e.a, e.b)) ++old;
     const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b &&
                       known_[old].at_rest && e.at_rest;
@@ -65,24 +64,13 @@ Penetration PenetrationMeter::measure(const world::World& w) {
 }
 
 std::vector<Depth> startOverlaps(const world::Scene& s) {
-  std::vector<Box> boxes;
-  std::vector<collide::BoxKind> kinds;
-  std::vector<solve::Traits> traits;
-  for (std::size_t i = 0; i < s.pieces.size(); ++i) {
-    const world::Piece& p = s.pieces[i];
-    boxes.push_back(shape::boundsAt(s.prototypeOf(i).shape, p.start));
-    kinds.push_back(!p.collide                       ? collide::BoxKind::Ignored
-                    : p.role == world::Role::Dynamic ? collide::BoxKind::Moving
-                                                     : collide::BoxKind::Static);
-    traits.push_back(s.prototypeOf(i).traits);
-    traits.back().dynamic = p.role == world::Role::Dynamic;
-  }
   std::vector<Depth> out;
-  for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
-    const double depth = collide::overlapDepth(s.prototypeOf(i).shape, s.pieces[i].start,
-                                               s.prototypeOf(j).shape, s.pieces[j].start);
-    const double share = depth > 0 ? shareOf(depth, traits[i], traits[j]) : 0;
-    if (share > 1e-6) out.push_back({PieceId(i), PieceId(j), depth, share});
+  for (const world::StartOverlap& o : world::startOverlaps(s)) {
+    std::array<solve::Traits, 2> t = {s.prototypeOf(o.a.index()).traits, s.prototypeOf(o.b.index()).traits};
+    t[0].dynamic = s.pieces[o.a.index()].role == world::Role::Dynamic;
+    t[1].dynamic = s.pieces[o.b.index()].role == world::Role::Dynamic;
+    const double share = o.real > 0 ? shareOf(o.real, t[0], t[1]) : 0;
+    if (share > 1e-6) out.push_back({o.a, o.b, o.real, share});
   }
   std::stable_sort(out.begin(), out.end(), [](const Depth& a, const Depth& b) { return a.share > b.share; });
   return out;

@@ -13,13 +13,16 @@ std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
   std::vector<std::uint8_t> colour(in.contacts.size(), 0xff);
   for (std::size_t i = 0; i < in.contacts.size(); ++i) {
     const std::uint32_t a = in.body_of[in.contacts[i].a.index()], b = in.body_of[in.contacts[i].b.index()];
-    if (a == 0 && b == 0) continue;  // nothing to solve
-    const std::uint64_t taken = (a != 0 ? used[a] : 0) | (b != 0 ? used[b] : 0);
+    // What nothing moves takes no colour: its velocity is written back as it was read.
+    const bool free_a = in.bodies[a].fixed(), free_b = in.bodies[b].fixed();
+    const std::uint8_t unmoved = in.contacts[i].surfaces.unmoved;
+    if ((free_a || unmoved == 1) && (free_b || unmoved == 2)) continue;
+    const std::uint64_t taken = (free_a ? 0 : used[a]) | (free_b ? 0 : used[b]);
     const int c = std::countr_one(taken);
     colour[i] = static_cast<std::uint8_t>(c < kColours ? c : kOverflow);
     if (c >= kColours) continue;
-    if (a != 0) used[a] |= std::uint64_t{1} << c;
-    if (b != 0) used[b] |= std::uint64_t{1} << c;
+    if (!free_a) used[a] |= std::uint64_t{1} << c;
+    if (!free_b) used[b] |= std::uint64_t{1} << c;
   }
   return colour;
 }
@@ -32,6 +35,9 @@ constexpr double kPushSpeed = 2;
 // Even a ball touches over a small disc, of this share of its size: without it nothing would end its spin
 // about the normal.
 constexpr double kPatchRadius = 0.005;
+
+// And sticks over at least this share of its size squared.
+constexpr double kStickArea = 0.01;
 
 float* lane(f8& f, std::size_t i) { return reinterpret_cast<float*>(&f) + i; }
 float lane(const f8& f, std::size_t i) { return reinterpret_cast<const float*>(&f)[i]; }
@@ -56,13 +62,13 @@ void put(m8& m, std::size_t i, const Mat3& x) {
 // 1 over the inverse mass felt by an impulse along `direction` at these arms.
 double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb,
                         const Vec3& d, const Vec3& e) {
-  const double straight = d.dot(e) * (a.inverse_mass + b.inverse_mass);
+  const double straight = d.dot((a.inverse_mass + b.inverse_mass).cwiseProduct(e));
   return straight + ra.cross(d).dot(a.inverse_inertia * ra.cross(e)) +
          rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
 }
 
 void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt,
-                  double least_radius, ContactBlock& out) {
+                  double least_radius, double roll_radius, ContactBlock& out) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
   Vec3 middle = Vec3::Zero();
   for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
@@ -84,18 +90,54 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, st
   put(out.slip_xy, i, -tu / det);
   put(out.slip_yy, i, tt / det);
   put(out.twist_mass, i, turning > 0 ? 1 / turning : 0);
-  put(out.twist_radius, i, radius);
+  put(out.twist_lever, i, c.surfaces.friction_slide * radius + c.surfaces.spinning * roll_radius);
   put(out.friction_rest, i, c.surfaces.friction_rest);
   put(out.friction_slide, i, c.surfaces.friction_slide);
   put(out.impulse_along, i, t.dot(c.friction_force) * dt);
   put(out.impulse_across, i, u.dot(c.friction_force) * dt);
   put(out.impulse_twist, i, c.twist_torque * dt);
+  if (!(c.surfaces.rolling > 0)) return;
+  out.rolls = true;
+  const auto rollMass = [&](const Vec3& d) {
+    const double inverse = d.dot((a.inverse_inertia + b.inverse_inertia) * d);
+    return inverse > 0 ? 1 / inverse : 0;
+  };
+  put(out.roll_lever, i, c.surfaces.rolling * roll_radius);
+  put(out.roll_mass_along, i, rollMass(t));
+  put(out.roll_mass_across, i, rollMass(u));
+  put(out.impulse_roll_along, i, t.dot(c.roll_torque) * dt);
+  put(out.impulse_roll_across, i, u.dot(c.roll_torque) * dt);
+}
+
+// What adhesion can hold, in newtons: the patch's area, but no less than that of a small disc.
+double adhesionForce(const Contact& c, double size) {
+  Vec3 area = Vec3::Zero();
+  const auto n = static_cast<std::size_t>(c.patch.count);
+  Vec3 middle = Vec3::Zero();
+  for (std::size_t k = 0; k < n; ++k) middle += c.patch.points[k].position / static_cast<double>(n);
+  double cover = 0;
+  // keepFour gives them in no order: of the ways round, the one that covers most is right.
+  static constexpr std::array<std::array<std::size_t, 4>, 3> kOrders = {
+      {{0, 1, 2, 3}, {0, 2, 1, 3}, {0, 1, 3, 2}}};
+  for (const auto& order : kOrders) {
+    area.setZero();
+    for (std::size_t k = 0; k < n; ++k) {
+      const std::size_t p = n == 3 ? k : order[k], q = n == 3 ? (k + 1) % 3 : order[(k + 1) % 4];
+      if (n >= 3) area += 0.5 * (c.patch.points[p].position - middle).cross(c.patch.points[q].position - middle);
+    }
+    cover = greatest(cover, area.norm());
+  }
+  return c.surfaces.adhesion * greatest(cover, kStickArea * size * size);
 }
 
 void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out) {
   const Contact& c = in.contacts[index];
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
-  const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
+  ActiveBody still_a, still_b;  // for one-way contacts: as if nothing moved it
+  still_a.position = in.bodies[ia].position;
+  still_b.position = in.bodies[ib].position;
+  const ActiveBody &a = c.surfaces.unmoved == 1 ? still_a : in.bodies[ia],
+                   &b = c.surfaces.unmoved == 2 ? still_b : in.bodies[ib];
   out.body_a[i] = ia;
   out.body_b[i] = ib;
   out.contact[i] = index;
@@ -115,16 +157,21 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.mass, i, 1 / effectiveInverse(a, b, ra, rb, c.patch.normal, c.patch.normal));
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
-  double size = std::numeric_limits<double>::infinity();
+  double size = std::numeric_limits<double>::infinity(), inner = size;
   double rate = 0;
   for (const auto& [body, piece] : {std::pair(ia, c.a), std::pair(ib, c.b)}) {
-    if (body == 0) continue;
-    size = least(size, in.traits[piece.index()].size);
     const Traits& t = in.traits[piece.index()];
+    if (body == 0 || !t.dynamic) continue;
+    size = least(size, t.size);
+    inner = least(inner, t.inner_radius);
     const double weights = t.weight > 0 ? static_cast<double>(c.totalForce()) / t.weight : 0;
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
-  fillFriction(c, a, b, i, in.dt, kPatchRadius * size, out);
+  fillFriction(c, a, b, i, in.dt, kPatchRadius * size, inner, out);
+  if (c.surfaces.adhesion > 0) {
+    out.sticks = true;
+    put(out.pull, i, adhesionForce(c, size) * in.dt / c.patch.count);
+  }
   put(out.push_speed, i, kPushSpeed * size);
   put(out.blend, i, 1e-4 * size);
   const Softness soft = springSoftness(least(rate, mostSpringRate(in.dt)), in.dt);
@@ -177,6 +224,7 @@ void storeForces(const std::vector<ContactBlock>& blocks, double dt, Contacts& c
       const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
       c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
       c.twist_torque = static_cast<float>(force(b.impulse_twist));
+      if (b.rolls) c.roll_torque = force(b.impulse_roll_along) * t + force(b.impulse_roll_across) * u;
     }
   }
 }

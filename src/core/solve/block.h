@@ -13,6 +13,8 @@ namespace drubble::solve {
 
 inline constexpr std::size_t kLanes = 8;
 
+inline constexpr std::uint32_t kNotDriven = 0xffffffffu;
+
 // A body while a substep is solved. Body 0 stands for everything that does not move.
 struct ActiveBody {
   std::uint32_t piece = 0xffffffffu;
@@ -21,8 +23,12 @@ struct ActiveBody {
   Vec3 start_position = Vec3::Zero();  // at the substep's start
   Quat start_turn = Quat::Identity();
   Vec3 acceleration = Vec3::Zero();
-  double inverse_mass = 0;
+  std::uint32_t drive = kNotDriven;  // index of its Drive
+  Vec3 inverse_mass = Vec3::Zero();     // along the world's axes; 0 along locked ones
   Mat3 inverse_inertia = Mat3::Zero();  // world, at the substep's start
+
+  // Nothing moves it.
+  bool fixed() const { return inverse_mass.isZero(0) && inverse_inertia.isZero(0); }
 };
 
 // What the passes read and write of a body, in floats: velocities in the internal step, and how far the body
@@ -46,15 +52,19 @@ struct ContactBlock {
   std::array<std::uint32_t, kLanes> body_a{}, body_b{};
   std::array<std::uint32_t, kLanes> contact{};  // index into the contacts; kNoContact: an empty lane
   int points = 0;                               // the most that any lane has
+  bool rolls = false, sticks = false;           // any lane has a roll_lever, a pull
   v8 normal, along, across;                     // the patch's frame
-  f8 inverse_mass_a, inverse_mass_b;
+  v8 inverse_mass_a, inverse_mass_b;
   m8 inverse_inertia_a, inverse_inertia_b;
   std::array<PointRow, 4> point;
   v8 friction_arm_a, friction_arm_b;  // to the patch's middle
   f8 slip_xx, slip_xy, slip_yy;       // inverse of the 2x2 effective inverse mass
   f8 twist_mass;
-  f8 friction_rest, friction_slide, twist_radius;
-  f8 impulse_along, impulse_across, impulse_twist;
+  f8 friction_rest, friction_slide;
+  f8 twist_lever, roll_lever;       // m: moment about the normal, and square to it, over load
+  f8 roll_mass_along, roll_mass_across;
+  f8 impulse_along, impulse_across, impulse_twist, impulse_roll_along, impulse_roll_across;
+  f8 pull;  // N s a point: what adhesion holds in an internal step
   f8 push_speed;                            // m/s: the fastest that an overlap is eased out
   f8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
   f8 blend;  // m: over which the spring gives way to the rigid stop about gap 0

@@ -39,6 +39,7 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     taken |= std::uint64_t{1} << (static_cast<unsigned>(old - old_begin) & 63u);
     c->friction_force = old->friction_force;
     c->twist_torque = old->twist_torque;
+    c->roll_torque = old->roll_torque;
     c->asleep_force = old->asleep_force;
     unsigned used = 0;
     for (int i = 0; i < c->patch.count; ++i) {

@@ -3,6 +3,7 @@
 // from them.
 #pragma once
 #include <array>
+#include <cstdint>
 #include <vector>
 
 #include "core/base/id.h"
@@ -15,6 +16,9 @@ struct Surfaces {
   double friction_rest = 0.5;
   double friction_slide = 0.5;
   double bounce = 0;
+  double rolling = 0, spinning = 0;  // resistance, as a lever in shares of the smaller partner's inner radius
+  double adhesion = 0;               // N/m2
+  std::uint8_t unmoved = 0;          // 1: the contact does not move a; 2: it does not move b
 };
 
 struct Contact {
@@ -25,6 +29,7 @@ struct Contact {
   std::array<float, 4> normal_force{};
   Vec3 friction_force = Vec3::Zero();  // world, on b, square to the normal
   float twist_torque = 0;              // N m about the normal, on b
+  Vec3 roll_torque = Vec3::Zero();     // N m, on b, square to the normal
   float asleep_force = 0;              // total normal force when one of the two fell asleep
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }

@@ -31,7 +31,7 @@ void turnAboutPrincipal(int k, double dt, const Vec3& moments, Quat& frame, Vec3
 Quat turnBy(const Vec3& angle) { return cayley(angle * halfTangentShare(angle.squaredNorm())); }
 
 void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin) {
-  if (traits.round) {
+  if (traits.round || traits.turnLocked()) {
     turn = (turnBy(spin * dt) * turn).normalized();
     return;
   }
@@ -57,10 +57,23 @@ Quat touchTurn(const Traits& traits, const Quat& start, const Quat& now) {
   return Quat(1 + from.dot(to), v.x(), v.y(), v.z()).normalized();
 }
 
+namespace {
+
+// The inverse on the free axes alone; 0 elsewhere.
+Mat3 lockedInverse(const Mat3& inertia, const Vec3& free) {
+  const Mat3 keep = free.asDiagonal();
+  const Mat3 lock = (Vec3::Ones() - free).asDiagonal();
+  const Mat3 m = keep * (keep * inertia * keep + lock).inverse() * keep;
+  return 0.5 * (m + m.transpose());
+}
+
+}  // namespace
+
 Mat3 inverseInertiaWorld(const Traits& traits, const Quat& turn) {
-  if (traits.round) return traits.inverse_inertia;
+  if (traits.round && !traits.turnLocked()) return traits.inverse_inertia;
   const Mat3 r = turn.toRotationMatrix();
   const Mat3 m = r * traits.inverse_inertia * r.transpose();
+  if (traits.turnLocked()) return lockedInverse(r * traits.inertia * r.transpose(), traits.free_turn);
   return 0.5 * (m + m.transpose());
 }
 

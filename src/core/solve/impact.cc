@@ -17,13 +17,18 @@ constexpr int kMostSweeps = 80;
 Vec3 pointVelocity(const ActiveBody& b, const Vec3& arm) { return b.velocity + b.spin.cross(arm); }
 
 void give(ActiveBody& b, const Vec3& arm, const Vec3& impulse) {
-  b.velocity += b.inverse_mass * impulse;
+  b.velocity += b.inverse_mass.cwiseProduct(impulse);
   b.spin += b.inverse_inertia * arm.cross(impulse);
+}
+
+void holdStill(ActiveBody& b) {
+  b.inverse_mass.setZero();
+  b.inverse_inertia.setZero();
 }
 
 double inverseMassAlong(const ActiveBody& b, const Vec3& arm, const Vec3& d) {
   const Vec3 c = arm.cross(d);
-  return b.inverse_mass + c.dot(b.inverse_inertia * c);
+  return d.dot(b.inverse_mass.cwiseProduct(d)) + c.dot(b.inverse_inertia * c);
 }
 
 }  // namespace
@@ -31,7 +36,8 @@ double inverseMassAlong(const ActiveBody& b, const Vec3& arm, const Vec3& d) {
 double Impacts::leastSpeed(const Contact& c) const {
   double size = std::numeric_limits<double>::infinity();
   for (const PieceId p : {c.a, c.b})
-    if (in_.body_of[p.index()] != 0) size = least(size, in_.traits[p.index()].size);
+    if (in_.body_of[p.index()] != 0 && in_.traits[p.index()].dynamic)
+      size = least(size, in_.traits[p.index()].size);
   return leastBounceSpeed(size, gravity_);
 }
 
@@ -40,8 +46,8 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
     const Contact& c = in.contacts[i];
     const std::size_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
-    if (ia == 0 && ib == 0) continue;
     const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
+    if (a.fixed() && b.fixed()) continue;
     const double pull = (a.acceleration - b.acceleration).norm();
     const double slow = 0.5 * leastSpeed(c);
     for (int k = 0; k < c.patch.count; ++k) {
@@ -119,10 +125,10 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
                      std::vector<Hit>& hits) {
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
-  ActiveBody &a = bodies[ia], &b = bodies[ib];
+  if (bodies[ia].fixed() && bodies[ib].fixed()) return false;
   evaluate(bodies, c, ia, ib);
   const double pull =
-      c.patch.normal.dot(a.acceleration - b.acceleration);  // how fast the closing speed grows
+      c.patch.normal.dot(bodies[ia].acceleration - bodies[ib].acceleration);  // how fast the closing grows
   const double slow = leastSpeed(c);
   const double earliest = greatest(clock_[ia], clock_[ib]);
   double time = dt, speed = 0;
@@ -139,11 +145,17 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
   if (speed == 0) return false;
   time = greatest(time, earliest);
   Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal, 0, speed};
+  ActiveBody a = bodies[ia], b = bodies[ib];
+  if (c.surfaces.unmoved == 1) holdStill(a);
+  if (c.surfaces.unmoved == 2) holdStill(b);
+  if (a.fixed() && b.fixed()) return false;
   const Vec3 va = a.velocity, wa = a.spin, vb = b.velocity, wb = b.spin;
   exchange(a, b, c, time, pull, hit);
   for (const auto& [body, dv, dw] : {std::tuple{ia, Vec3(a.velocity - va), Vec3(a.spin - wa)},
                                      std::tuple{ib, Vec3(b.velocity - vb), Vec3(b.spin - wb)}}) {
-    if (body == 0) continue;
+    if (bodies[body].fixed()) continue;
+    bodies[body].velocity += dv;
+    bodies[body].spin += dw;
     shift_[body] -= dv * time;
     turn_shift_[body] -= dw * time;
     clock_[body] = time;
@@ -157,8 +169,8 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
 // Projected Gauss-Seidel over the points of one patch, in double, to the last digits.
 void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
-  const double near = kTouching * least(a.inverse_mass > 0 ? in_.traits[c.a.index()].size : 1e300,
-                                        b.inverse_mass > 0 ? in_.traits[c.b.index()].size : 1e300);
+  const double near = kTouching * least(a.fixed() ? 1e300 : in_.traits[c.a.index()].size,
+                                        b.fixed() ? 1e300 : in_.traits[c.b.index()].size);
   const double slow = leastSpeed(c), gained = pull * time;
   const auto count = static_cast<std::size_t>(c.patch.count);
   std::array<double, 4> target{}, along{}, inverse_n{}, inverse_t{}, inverse_u{};

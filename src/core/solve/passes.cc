@@ -61,19 +61,38 @@ v8 swung(const Place8& p, v8 arm) {
 v8 pointVelocity(const Body8& b, v8 arm) { return b.velocity + cross(b.spin, arm); }
 
 void push(const ContactBlock& c, Body8& a, Body8& b, v8 arm_a, v8 arm_b, v8 impulse) {
-  a.velocity = a.velocity - impulse * c.inverse_mass_a;
+  a.velocity = a.velocity - scaled(impulse, c.inverse_mass_a);
   a.spin = a.spin - c.inverse_inertia_a * cross(arm_a, impulse);
-  b.velocity = b.velocity + impulse * c.inverse_mass_b;
+  b.velocity = b.velocity + scaled(impulse, c.inverse_mass_b);
   b.spin = b.spin + c.inverse_inertia_b * cross(arm_b, impulse);
 }
 
 f8 clampAbout(f8 x, f8 limit) { return greatest(least(x, limit), -limit); }
 
+// A moment against rolling, about both axes square to the normal.
+void solveRolling(ContactBlock& c, Body8& a, Body8& b, f8 load) {
+  const v8 turning = b.spin - a.spin;
+  const f8 old_along = c.impulse_roll_along, old_across = c.impulse_roll_across;
+  const f8 along = old_along - c.roll_mass_along * dot(turning, c.along);
+  const f8 across = old_across - c.roll_mass_across * dot(turning, c.across);
+  const f8 size = root(along * along + across * across), limit = c.roll_lever * load;
+  const f8 scale = choose(size > limit, limit / greatest(size, f8(1e-30f)), f8(1.0f));
+  c.impulse_roll_along = along * scale;
+  c.impulse_roll_across = across * scale;
+  const v8 moment =
+      c.along * (c.impulse_roll_along - old_along) + c.across * (c.impulse_roll_across - old_across);
+  a.spin = a.spin - c.inverse_inertia_a * moment;
+  b.spin = b.spin + c.inverse_inertia_b * moment;
+}
+
 void solveFriction(ContactBlock& c, Body8& a, Body8& b) {
   f8 load = c.point[0].impulse;
   for (int k = 1; k < c.points; ++k) load = load + c.point[static_cast<std::size_t>(k)].impulse;
-  // Twist first, so that slip has the last word.
-  const f8 twist_limit = c.friction_slide * c.twist_radius * load;
+  if (c.sticks)
+    for (int k = 0; k < c.points; ++k) load = load + c.pull;
+  if (c.rolls) solveRolling(c, a, b, load);
+  // Twist before slip, so that slip has the last word.
+  const f8 twist_limit = c.twist_lever * load;
   const f8 turning = dot(c.normal, b.spin - a.spin);
   const f8 old_twist = c.impulse_twist;
   c.impulse_twist = clampAbout(old_twist - c.twist_mass * turning, twist_limit);
@@ -115,10 +134,11 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
       keep = f8(1.0f) - share * c.impulse_scale;
     }
     const f8 old = p.impulse;
-    f8 now = greatest(old * keep - mass * (speed + wanted), f8(0.0f));
+    const f8 floor = c.sticks ? choose(c.blend > gap, -c.pull, f8(0.0f)) : f8(0.0f);
+    f8 now = greatest(old * keep - mass * (speed + wanted), floor);
     // What has not met yet is the next step's affair: settling must not brake it beforehand.
     if constexpr (pass == Pass::Settle)
-      now = choose(greatest(gap, f8(0.0f)) > old * f8(1e30f), f8(0.0f), now);
+      now = choose(greatest(gap, f8(0.0f)) > greatest(old, -old) * f8(1e30f), f8(0.0f), now);
     p.impulse = now;
     push(c, a, b, p.arm_a, p.arm_b, c.normal * (p.impulse - old));
   }
@@ -155,8 +175,9 @@ void warmStart(const std::vector<ContactBlock>& blocks, std::vector<BodyRow>& ro
     push(c, a, b, c.friction_arm_a, c.friction_arm_b,
          c.along * c.impulse_along + c.across * c.impulse_across);
     const v8 twist = c.normal * c.impulse_twist;
-    a.spin = a.spin - c.inverse_inertia_a * twist;
-    b.spin = b.spin + c.inverse_inertia_b * twist;
+    const v8 moment = twist + c.along * c.impulse_roll_along + c.across * c.impulse_roll_across;
+    a.spin = a.spin - c.inverse_inertia_a * moment;
+    b.spin = b.spin + c.inverse_inertia_b * moment;
     storeBody(rows, c.body_a, a);
     storeBody(rows, c.body_b, b);
   }

@@ -21,10 +21,12 @@ std::vector<ActiveBody> gatherBodies(const SubstepInput& in) {
     b.turn = b.start_turn = in.motion.turn[p];
     b.velocity = in.motion.velocity[p];
     b.spin = in.motion.spin[p];
-    b.acceleration = in.gravity * t.gravity_share;
-    b.inverse_mass = t.inverse_mass;
+    if (!t.dynamic) continue;
+    b.acceleration = t.free_travel.cwiseProduct(in.gravity * t.gravity_share);
+    b.inverse_mass = t.inverse_mass * t.free_travel;
     b.inverse_inertia = inverseInertiaWorld(t, b.turn);
   }
+  for (std::uint32_t d = 0; d < in.drives.size(); ++d) bodies[in.body_of[in.drives[d].piece]].drive = d;
   return bodies;
 }
 
@@ -75,7 +77,10 @@ class Substep {
     const BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     std::vector<ContactBlock> blocks = buildBlocks(block_in);
+    const bool track = anyFast();
+    if (track) keepWay();
     for (int step = 0; step < in_.iterations; ++step) {
+      drive(step);
       impacts.pass(out_.bodies, dt_, out_.hits);
       accelerate();
       if (step == 0)
@@ -83,7 +88,8 @@ class Substep {
       else
         repeatLast();
       sweep(blocks, rows_, dt_, Pass::PushOut);
-      move(impacts);
+      move(impacts, step);
+      if (track) keepWay();
       sweep(blocks, rows_, dt_, Pass::Settle);
       fold();
     }
@@ -92,13 +98,43 @@ class Substep {
   }
 
  private:
+  bool anyFast() const {
+    double least_radius = std::numeric_limits<double>::infinity(), most = 0;
+    for (std::size_t i = 1; i < out_.bodies.size(); ++i) {
+      const ActiveBody& b = out_.bodies[i];
+      const Traits& t = in_.traits[b.piece];
+      double speed = b.velocity.norm() + b.acceleration.norm() * in_.h;
+      if (b.drive != kNotDriven) speed += b.spin.norm() * t.outer_radius;
+      if (t.dynamic) least_radius = least(least_radius, t.inner_radius);
+      most = greatest(most, speed);
+    }
+    return most * in_.h > kFastShare * least_radius;
+  }
+
+  void keepWay() {
+    std::vector<Pose>& now = out_.way.emplace_back();
+    for (const ActiveBody& b : out_.bodies) now.push_back({b.position, b.turn});
+  }
+
+  // A driven body's velocity is what takes it to its place at the internal step's end.
+  void drive(int step) {
+    for (const Drive& d : in_.drives) {
+      ActiveBody& b = out_.bodies[in_.body_of[d.piece]];
+      const Pose &from = d.poses[static_cast<std::size_t>(step)], &to = d.poses[static_cast<std::size_t>(step) + 1];
+      b.velocity = (to.position - from.position) / dt_;
+      b.spin = turnBetween(from.turn, to.turn) / dt_;
+    }
+  }
+
   void accelerate() {
     for (std::size_t i = 1; i < rows_.size(); ++i) {
       ActiveBody& b = out_.bodies[i];
       const Traits& t = in_.traits[b.piece];
-      b.velocity += b.acceleration * dt_;
-      if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
-      if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
+      if (b.drive == kNotDriven) {
+        b.velocity += b.acceleration * dt_;
+        if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
+        if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
+      }
       loadVelocity(b, rows_[i]);
       loadPlace(b, in_.traits[b.piece], rows_[i]);
       loaded_[i] = rows_[i];
@@ -115,9 +151,16 @@ class Substep {
     }
   }
 
-  void move(const Impacts& impacts) {
+  void move(const Impacts& impacts, int step) {
     for (std::size_t i = 1; i < rows_.size(); ++i) {
       ActiveBody& b = out_.bodies[i];
+      if (b.drive != kNotDriven) {
+        const Pose& to = in_.drives[b.drive].poses[static_cast<std::size_t>(step) + 1];
+        b.position = to.position;
+        b.turn = to.turn;
+        loadPlace(b, in_.traits[b.piece], rows_[i]);
+        continue;
+      }
       const Given g = given(loaded_[i], rows_[i]);
       const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
       // Velocity already holds the step's gravity: the parabola is half of it behind.

@@ -2,6 +2,7 @@
 // One substep as a transaction: it reads the state and proposes another; the caller judges and commits, or
 // does not.
 #pragma once
+#include <span>
 #include <vector>
 
 #include "core/solve/block.h"
@@ -9,21 +10,33 @@
 
 namespace drubble::solve {
 
+// Where a driven body stands at the ends of the internal steps: one more than there are of those.
+struct Drive {
+  std::uint32_t piece = 0;
+  std::vector<Pose> poses;
+};
+
 struct SubstepInput {
   const std::vector<Traits>& traits;
   const Motion& motion;
-  const std::vector<std::uint32_t>& active;   // pieces that move, ascending
+  const std::vector<std::uint32_t>& active;   // pieces that move, by themselves or driven; ascending
   const std::vector<std::uint32_t>& body_of;  // piece -> 1 + its place in `active`; 0: does not move
   Vec3 gravity = Vec3::Zero();                // m/s2
   double h = 0;                               // s
   int iterations = 8;                         // internal steps
+  std::span<const Drive> drives = {};         // of the driven ones among the active, ascending
 };
 
 struct Proposal {
   std::vector<ActiveBody> bodies;  // body k + 1 is active piece k
   Contacts contacts;               // with the forces they carry at the end
   std::vector<Hit> hits;
+  // Where every body stood at the ends of the internal steps, one list a step; empty when nothing was fast.
+  std::vector<std::vector<Pose>> way;
 };
+
+// A body that goes farther than this share of its inner radius in a substep is fast.
+inline constexpr double kFastShare = 0.4;
 
 // I1 what happens in an island depends on nothing outside it. I2 the result depends on the input's bits only.
 Proposal solveSubstep(const SubstepInput& in, Contacts contacts);

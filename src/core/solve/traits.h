@@ -26,8 +26,11 @@ struct Traits {
   double spring_rate = 0;  // rad/s: of the springs that ease it out of overlaps (springRate)
   shape::Roundness roundness = shape::Roundness::None;  // where it touches does not turn with it
   Vec3 round_axis = Vec3::UnitY();                      // body space
+  Vec3 free_travel = Vec3::Ones();                      // 0 for world axes along which it cannot go
+  Vec3 free_turn = Vec3::Ones();                        // 0 for world axes about which it cannot turn
   bool dynamic = false;
 
+  bool turnLocked() const { return free_turn != Vec3::Ones(); }
   double mass() const { return inverse_mass > 0 ? 1 / inverse_mass : 0; }
 };
 

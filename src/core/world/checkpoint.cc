@@ -1,12 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
 // Saving and restoring all that has history. What is computed anew in every substep is not in it.
+#include <algorithm>
+
 #include "core/world/world.h"
 
 namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 1;
+constexpr std::uint32_t kCheckpointVersion = 2;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -21,7 +23,11 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
     w.add(c.patch.points[k].feature);
     w.add(c.normal_force[k]);
   }
-  for (const double x : {c.surfaces.friction_rest, c.surfaces.friction_slide, c.surfaces.bounce}) w.add(x);
+  const solve::Surfaces& s = c.surfaces;
+  for (const double x : {s.friction_rest, s.friction_slide, s.bounce, s.rolling, s.spinning, s.adhesion})
+    w.add(x);
+  w.add(s.unmoved);
+  w.add(c.roll_torque);
   w.add(c.friction_force);
   w.add(c.twist_torque);
   w.add(c.asleep_force);
@@ -40,7 +46,11 @@ void readContact(ByteReader& r, solve::Contact& c) {
     r.read(c.patch.points[k].feature);
     r.read(c.normal_force[k]);
   }
-  for (double* x : {&c.surfaces.friction_rest, &c.surfaces.friction_slide, &c.surfaces.bounce}) r.read(*x);
+  solve::Surfaces& s = c.surfaces;
+  for (double* x : {&s.friction_rest, &s.friction_slide, &s.bounce, &s.rolling, &s.spinning, &s.adhesion})
+    r.read(*x);
+  r.read(s.unmoved);
+  r.read(c.roll_torque);
   r.read(c.friction_force);
   r.read(c.twist_torque);
   r.read(c.asleep_force);
@@ -66,6 +76,12 @@ Bytes World::save() const {
   }
   w.add(static_cast<std::uint64_t>(contacts_.size()));
   for (const solve::Contact& c : contacts_) addContact(w, c);
+  w.add(static_cast<std::uint64_t>(rest_overlaps_.size()));
+  for (const RestOverlap& r : rest_overlaps_) {
+    w.add(r.a.value);
+    w.add(r.b.value);
+    w.add(r.depth);
+  }
   return w.take();
 }
 
@@ -95,6 +111,17 @@ void World::restore(const Bytes& bytes) {
   r.read(contacts);
   contacts_.assign(contacts, {});
   for (solve::Contact& c : contacts_) readContact(r, c);
+  std::uint64_t overlaps = 0;
+  r.read(overlaps);
+  rest_overlaps_.assign(overlaps, {});
+  for (RestOverlap& o : rest_overlaps_) {
+    r.read(o.a.value);
+    r.read(o.b.value);
+    r.read(o.depth);
+  }
+  for (std::size_t i = 0; i < sleep_.size(); ++i)
+    if (scene_.pieces[i].role == Role::Kinematic && sleep_[i] != Sleep::Driven) makeDynamic(i);
+  std::fill(moving_.begin(), moving_.end(), char{0});
   hits_.clear();
 }
 

@@ -21,8 +21,10 @@ std::vector<Box> World::sweptBoxes(double h) const {
   for (std::size_t i = 0; i < boxes.size(); ++i) {
     const shape::Shape& s = scene_.prototypeOf(i).shape;
     boxes[i] = shape::boundsAt(s, motion_.pose(i));
-    if (!awake(i)) continue;
+    if (!mobile(i)) boxes[i] = boxes[i].grown(s.margin);
+    if (!mobile(i)) continue;
     const solve::Traits& t = traits_[i];
+    boxes[i] = boxes[i].grown(s.margin);
     const Vec3 travel = motion_.velocity[i] * h;
     Box moved = boxes[i];
     moved.low += travel;
@@ -39,9 +41,8 @@ std::vector<Box> World::sweptBoxes(double h) const {
 double World::reach(std::size_t a, std::size_t b, double h) const {
   double size = std::numeric_limits<double>::infinity(), swing = 0;
   for (const std::size_t i : {a, b}) {
-    if (!traits_[i].dynamic) continue;
-    size = least(size, traits_[i].size);
-    if (awake(i)) swing += least(motion_.spin[i].norm() * h, 2) * traits_[i].outer_radius;
+    if (traits_[i].dynamic) size = least(size, traits_[i].size);
+    if (mobile(i)) swing += least(motion_.spin[i].norm() * h, 2) * traits_[i].outer_radius;
   }
   const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * size;
   // Either may be stopped short by a third within the substep: the other then comes on with its own speed.
@@ -53,7 +54,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
 solve::Contacts World::findContacts(double h) const {
   std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
   for (std::size_t i = 0; i < kinds.size(); ++i) {
-    if (awake(i)) kinds[i] = collide::BoxKind::Moving;
+    if (mobile(i)) kinds[i] = collide::BoxKind::Moving;
     if (!scene_.pieces[i].collide) kinds[i] = collide::BoxKind::Ignored;
   }
   const std::vector<Box> boxes = sweptBoxes(h);
@@ -66,11 +67,14 @@ solve::Contacts World::findContacts(double h) const {
   // Contacts between pieces that both rest are kept as they are.
   const auto keepUpTo = [&](PieceId a, PieceId b) {
     for (; old < contacts_.size() && olderThan(old, a, b); ++old)
-      if (!awake(contacts_[old].a.index()) && !awake(contacts_[old].b.index())) out.push_back(contacts_[old]);
+      if (!mobile(contacts_[old].a.index()) && !mobile(contacts_[old].b.index())) out.push_back(contacts_[old]);
   };
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
     const PieceId a{i}, b{j};
     keepUpTo(a, b);
+    if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
+    const PairRules::Meeting meeting = rules_.meet(i, j);
+    if (!meeting.collide) continue;
     std::size_t old_end = old;
     while (old_end < contacts_.size() && contacts_[old_end].a == a && contacts_[old_end].b == b) ++old_end;
     found.clear();
@@ -78,8 +82,15 @@ solve::Contacts World::findContacts(double h) const {
                      motion_.pose(j), reach(i, j, h), found);
     if (!found.empty()) {
       const std::size_t first = out.size();
-      const solve::Surfaces surfaces = combine(scene_.materialOf(i), scene_.materialOf(j));
-      for (const collide::Manifold& m : found) out.push_back({a, b, m, surfaces, {}, Vec3::Zero(), 0, 0});
+      const double zero = restOverlap(a, b);
+      for (const collide::Manifold& m : found) {
+        solve::Contact& c = out.emplace_back();
+        c.a = a;
+        c.b = b;
+        c.patch = m;
+        c.surfaces = meeting.surfaces;
+        for (collide::Point& p : c.patch.points) p.gap += zero;
+      }
       const double size =
           least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);
       solve::inherit(contacts_.data() + old, contacts_.data() + old_end, out.data() + first,

@@ -23,12 +23,14 @@ Prototype named(const std::string& name, shape::Shape s, mesh::TriangleMesh m) {
 
 Prototype spherePrototype(const std::string& name, double radius, double density) {
   Prototype p = named(name, shape::sphere(radius), mesh::sphereMesh(radius));
+  p.exact_shape = true;
   setMass(p, mesh::sphereMass(radius), density);
   return p;
 }
 
 Prototype boxPrototype(const std::string& name, const Vec3& full_size, double density) {
   Prototype p = named(name, shape::box(-0.5 * full_size, 0.5 * full_size), mesh::boxMesh(full_size));
+  p.exact_shape = true;
   setMass(p, mesh::boxMass(full_size), density);
   return p;
 }
@@ -37,6 +39,7 @@ Prototype ellipsoidPrototype(const std::string& name, const Vec3& half_axes, dou
   shape::Shape s = shape::ellipsoid(half_axes);
   mesh::TriangleMesh m = shape::meshOf(s);
   Prototype p = named(name, std::move(s), std::move(m));
+  p.exact_shape = true;
   setMass(p, mesh::ellipsoidMass(half_axes), density);
   return p;
 }
@@ -44,6 +47,7 @@ Prototype ellipsoidPrototype(const std::string& name, const Vec3& half_axes, dou
 Prototype capsulePrototype(const std::string& name, double radius, double length, const Vec3& axis,
                            double density) {
   Prototype p = named(name, shape::capsule(radius, length, axis), mesh::capsuleMesh(radius, length, axis));
+  p.exact_shape = true;
   setMass(p, mesh::capsuleMass(radius, length, axis), density);
   return p;
 }
@@ -51,13 +55,16 @@ Prototype capsulePrototype(const std::string& name, double radius, double length
 Prototype cylinderPrototype(const std::string& name, double radius, double height, const Vec3& axis,
                             double density) {
   Prototype p = named(name, shape::cylinder(radius, height, axis), mesh::cylinderMesh(radius, height, axis));
+  p.exact_shape = true;
   setMass(p, mesh::cylinderMass(radius, height, axis), density);
   return p;
 }
 
 Prototype groundPrototype(const std::string& name, const Vec3& up, double extent) {
   const shape::Shape plane = shape::plane(up);
-  return named(name, plane, shape::meshOf(plane, extent));
+  Prototype p = named(name, plane, shape::meshOf(plane, extent));
+  p.exact_shape = true;
+  return p;
 }
 
 Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, ShapeChoice choice,
@@ -75,11 +82,15 @@ Prototype meshPrototype(const std::string& name, const mesh::TriangleMesh& m, Sh
   Prototype p = named(name, std::move(s), std::move(body));
   setMass(p, solid, density);
   p.origin = -solid.centre;
+  const double felt = mesh::massProperties(shape::meshOf(p.shape)).volume;
+  p.exact_shape = choice != ShapeChoice::Sphere && absolute(felt - solid.volume) < 1e-6 * solid.volume;
   return p;
 }
 
 Prototype surfacePrototype(const std::string& name, const mesh::TriangleMesh& m) {
-  return named(name, shape::surface(m), m);
+  Prototype p = named(name, shape::surface(m), m);
+  p.exact_shape = true;
+  return p;
 }
 
 }  // namespace drubble::world

@@ -7,10 +7,14 @@
 namespace drubble::world {
 
 solve::Surfaces combine(const Material& a, const Material& b) {
-  if (a.given && !b.given) return {a.friction_rest, a.friction_slide, a.bounce};
-  if (b.given && !a.given) return {b.friction_rest, b.friction_slide, b.bounce};
-  return {std::sqrt(a.friction_rest * b.friction_rest), std::sqrt(a.friction_slide * b.friction_slide),
-          std::sqrt(a.bounce * b.bounce)};
+  const Material &first = a.given || !b.given ? a : b, &second = b.given || !a.given ? b : a;
+  solve::Surfaces s;
+  s.friction_rest = std::sqrt(first.friction_rest * second.friction_rest);
+  s.friction_slide = std::sqrt(first.friction_slide * second.friction_slide);
+  s.bounce = greatest(first.bounce, second.bounce);
+  s.rolling = greatest(first.rolling, second.rolling);
+  s.spinning = greatest(first.spinning, second.spinning);
+  return s;
 }
 
 void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
@@ -45,6 +49,12 @@ std::string whyInvalid(const Scene& s) {
       return "piece '" + p.name + "' starts at a place or speed that is not finite";
     if (p.role == Role::Dynamic && !(t.traits.inverse_mass > 0))
       return "piece '" + p.name + "' moves but has no mass";
+  }
+  for (std::size_t k = 0; k < s.movers.size(); ++k) {
+    if (s.movers[k].piece.index() >= s.pieces.size()) return "a motion moves no piece";
+    if (k > 0 && !(s.movers[k - 1].piece < s.movers[k].piece)) return "motions are out of order";
+    if (s.pieces[s.movers[k].piece.index()].role != Role::Kinematic)
+      return "piece '" + s.pieces[s.movers[k].piece.index()].name + "' has keys but is not kinematic";
   }
   return {};
 }

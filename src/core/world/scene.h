@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/act/path.h"
 #include "core/base/id.h"
 #include "core/mesh/mass.h"
 #include "core/shape/shape.h"
@@ -20,15 +21,21 @@ struct Material {
   double friction_rest = 0.5, friction_slide = 0.5;
   double bounce = 0.2;
   bool given = false;  // false: nothing was said, so in a contact the partner's values count alone
+  double rolling = 0, spinning = 0;  // resistance, as a lever in shares of the radius
 };
 
-enum class Role { Static, Dynamic };
+enum class Role { Static, Kinematic, Dynamic };
+
+// How a dynamic piece begins: Asleep wakes at any touch or change of load, Held stays put until it is hit harder
+// than Piece::wake_above.
+enum class Start { Awake, Asleep, Held };
 
 // Shape, mesh and material that many pieces share.
 struct Prototype {
   std::string name;
   shape::Shape shape;
   solve::Traits traits;        // as a dynamic piece
+  bool exact_shape = false;    // the shape is what the mesh shows
   double volume = 0;           // m3
   mesh::TriangleMesh mesh;     // body space
   Vec3 origin = Vec3::Zero();  // where the mesh's own origin is, body space
@@ -44,7 +51,29 @@ struct Piece {
   Pose start;
   Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
   bool collide = true;
+  Start start_state = Start::Awake;
+  double wake_above = 0.5;  // m/s
 };
+
+// A kinematic piece's motion.
+struct Mover {
+  PieceId piece;
+  act::Path path;
+  Vec3 anchor = Vec3::Zero();           // the point of body space that the path leads
+  std::optional<double> release_frame;  // from here the solver has it, with its speed and spin
+};
+
+// What happens between two sets of pieces, where it differs from what their materials say.
+struct PairRule {
+  enum class OneWay { No, AMovesB, BMovesA };
+  std::string name;
+  std::vector<PieceId> a, b;
+  std::optional<double> friction_rest, friction_slide, bounce;
+  std::optional<double> adhesion;  // N/m2
+  std::optional<bool> collide;
+  OneWay one_way = OneWay::No;
+};
+inline constexpr std::size_t kMostPairRules = 64;
 
 struct SolverSettings {
   int substeps = 0;          // a frame; 0: auto
@@ -59,6 +88,8 @@ struct Scene {
   std::vector<Material> materials;
   std::vector<Prototype> prototypes;
   std::vector<Piece> pieces;
+  std::vector<PairRule> pair_rules;  // later ones win
+  std::vector<Mover> movers;  // by piece, ascending, at most one a piece
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();
   double fps = 24;
@@ -68,6 +99,12 @@ struct Scene {
   std::optional<Box> keep_inside;
 
   double frameSeconds() const { return time_scale / fps; }
+  // Where the mover's piece is (its body frame) at a shot frame, whole or not.
+  Pose moverPose(const Mover& m, double frame) const {
+    Pose p = act::poseAt(m.path, frame, (frame - first_frame) * frameSeconds());
+    p.position -= p.turn * m.anchor;
+    return p;
+  }
   const Prototype& prototypeOf(std::size_t piece) const {
     return prototypes[pieces[piece].prototype.index()];
   }
@@ -76,8 +113,8 @@ struct Scene {
   }
 };
 
-// How two materials meet: the geometric mean of both partners' values; one without values of its own takes
-// the other's.
+// How two materials meet: the geometric mean of both frictions, the greater bounce and the greater resistances;
+// one without values of its own takes the other's.
 solve::Surfaces combine(const Material& a, const Material& b);
 
 // Fills mass, inertia and sizes for a solid of `density` whose mesh has these properties.

@@ -39,7 +39,7 @@ class Sets {
 }  // namespace
 
 void World::wake(std::size_t piece) {
-  if (sleep_[piece] != Sleep::Asleep) return;
+  if (sleep_[piece] != Sleep::Asleep && sleep_[piece] != Sleep::Held) return;
   sleep_[piece] = Sleep::Awake;
   rest_[piece] = {motion_.position[piece], motion_.turn[piece], 0};
 }
@@ -60,9 +60,10 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
   bool woke = false;
   for (const solve::Contact& c : contacts) {
     const std::size_t a = c.a.index(), b = c.b.index();
-    const bool a_sleeps = sleep_[a] == Sleep::Asleep, b_sleeps = sleep_[b] == Sleep::Asleep;
-    if (!(a_sleeps && awake(b)) && !(b_sleeps && awake(a))) continue;
-    const std::size_t sleeper = a_sleeps ? a : b;
+    const auto waits = [&](std::size_t i) { return sleep_[i] == Sleep::Asleep || sleep_[i] == Sleep::Held; };
+    if (!(waits(a) && mobile(b)) && !(waits(b) && mobile(a))) continue;
+    const std::size_t sleeper = waits(a) ? a : b;
+    const bool held = sleep_[sleeper] == Sleep::Held, driven = moving_[sleeper == a ? b : a];
     double closing = 0;
     bool meets = false;
     for (int k = 0; k < c.patch.count; ++k) {
@@ -73,8 +74,9 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
       closing = greatest(closing, speed);
       meets = meets || p.gap <= speed * h;
     }
-    if (!meets || closing <= restSpeedOf(sleeper)) continue;
-    if (closing > solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm()))
+    const double enough = held ? scene_.pieces[sleeper].wake_above : driven ? 0 : restSpeedOf(sleeper);
+    if (!meets || closing <= enough) continue;
+    if (!held && closing > solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm()))
       wakeWithNeighbours(sleeper);
     else
       wake(sleeper);
@@ -108,6 +110,7 @@ void World::wakeForForces() {
 
 void World::updateRest(double h) {
   for (const std::uint32_t i : active_) {
+    if (!awake(i)) continue;
     Rest& r = rest_[i];
     const Quat turned = motion_.turn[i] * r.turn.conjugate();
     const double angle = 2 * turned.vec().norm();  // close enough below a tenth of a radian; larger above
@@ -126,6 +129,10 @@ void World::fallAsleep() {
   for (const solve::Contact& c : contacts_)
     if (mayMove(c.a) && mayMove(c.b) && c.totalForce() > 0) sets.join(c.a.value, c.b.value);
   std::vector<char> restless(motion_.size(), 0);
+  // What rides something that moves does not rest.
+  for (const solve::Contact& c : contacts_)
+    if (c.totalForce() > 0 && (moving_[c.a.index()] || moving_[c.b.index()]))
+      restless[sets.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
   for (const std::uint32_t i : active_)
     if (rest_[i].seconds < scene_.solver.sleep_after) restless[sets.find(i)] = 1;
   std::vector<char> fell(motion_.size(), 0);

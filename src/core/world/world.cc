@@ -11,19 +11,35 @@
 
 namespace drubble::world {
 
-World::World(const Scene& scene) : scene_(scene), frame_(scene.first_frame) {
+namespace {
+
+Sleep startOf(const Piece& p) {
+  if (p.role != Role::Dynamic) return p.role == Role::Static ? Sleep::Fixed : Sleep::Driven;
+  return p.start_state == Start::Awake ? Sleep::Awake : p.start_state == Start::Held ? Sleep::Held : Sleep::Asleep;
+}
+
+}  // namespace
+
+World::World(const Scene& scene)
+    : scene_(scene), frame_(scene.first_frame), moving_(scene.pieces.size(), 0), rules_(scene) {
   for (const Piece& p : scene.pieces) {
     solve::Traits t = scene.prototypes[p.prototype.index()].traits;
-    if (p.role == Role::Static) t.dynamic = false, t.inverse_mass = 0;
+    if (p.role != Role::Dynamic) t.dynamic = false, t.inverse_mass = 0;
     t.weight = t.mass() * scene.gravity.norm();
     t.spring_rate = solve::springRate(t.size, scene.gravity.norm());
     traits_.push_back(t);
     motion_.position.push_back(p.start.position);
     motion_.turn.push_back(p.start.turn.normalized());
-    motion_.velocity.push_back(t.dynamic ? p.velocity : Vec3(Vec3::Zero()));
-    motion_.spin.push_back(t.dynamic ? p.spin : Vec3(Vec3::Zero()));
-    sleep_.push_back(t.dynamic ? Sleep::Awake : Sleep::Fixed);
+    sleep_.push_back(startOf(p));
+    const bool flies = sleep_.back() == Sleep::Awake;
+    motion_.velocity.push_back(flies ? Vec3(t.free_travel.cwiseProduct(p.velocity)) : Vec3(Vec3::Zero()));
+    motion_.spin.push_back(flies ? Vec3(t.free_turn.cwiseProduct(p.spin)) : Vec3(Vec3::Zero()));
     rest_.push_back({p.start.position, p.start.turn, 0});
+  }
+  for (const Mover& m : scene.movers) {
+    const Pose p = scene.moverPose(m, scene.first_frame);
+    motion_.position[m.piece.index()] = p.position;
+    motion_.turn[m.piece.index()] = p.turn;
   }
 }
 
@@ -36,7 +52,7 @@ void World::activate() {
   active_.clear();
   body_of_.assign(motion_.size(), 0);
   for (std::uint32_t i = 0; i < motion_.size(); ++i) {
-    if (!awake(i)) continue;
+    if (!mobile(i)) continue;
     active_.push_back(i);
     body_of_[i] = u32(active_.size());
   }
@@ -45,6 +61,7 @@ void World::activate() {
 namespace {
 
 constexpr int kLoadSweeps = 300;
+constexpr int kMostHalvings = 5;
 
 // A state that no shot can want: not a number, or so fast that it must be a fault.
 bool absurd(const solve::ActiveBody& b) {
@@ -54,13 +71,48 @@ bool absurd(const solve::ActiveBody& b) {
 
 }  // namespace
 
-void World::substep(double h, int iterations) {
+// Contacts of the substep, once all that they wake is awake.
+solve::Contacts World::settledContacts(double h) {
   solve::Contacts contacts = findContacts(h);
   // A woken piece needs its own reach; each round wakes at least one more, and few need a second.
   while (wakeForContacts(contacts, h)) contacts = findContacts(h);
+  return contacts;
+}
+
+// One substep; one in which something passed through another is refused, and done again in halves. Where even
+// the shortest does not help, what passed is set back to where it was stopped.
+void World::substep(double from, double to, int iterations, int depth) {
+  const double h = (to - from) * scene_.frameSeconds();
+  releaseDue(from);
+  drive(from, to, iterations);
+  wakeForDrives();
+  solve::Contacts contacts = settledContacts(h);
   activate();
-  const solve::SubstepInput in{traits_, motion_, active_, body_of_, scene_.gravity, h, iterations};
-  solve::Proposal p = solve::solveSubstep(in, std::move(contacts));
+  solve::Proposal p = solve::solveSubstep(
+      {traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_}, std::move(contacts));
+  // A blow that came through others may have struck something held: it goes, and the substep is done again.
+  while (releaseHeld(p.hits)) {
+    contacts = settledContacts(h);
+    activate();
+    p = solve::solveSubstep({traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_},
+                            std::move(contacts));
+  }
+  const std::vector<Passing> passings = findPassings(p);
+  if (!passings.empty() && depth < kMostHalvings) {
+    const double middle = 0.5 * (from + to);
+    substep(from, middle, iterations, depth + 1);
+    substep(middle, to, iterations, depth + 1);
+    return;
+  }
+  for (const Passing& x : passings) p.bodies[x.body].position += x.shift;
+  commit(p);
+  wakeForForces();
+  shrinkRestOverlaps();
+  updateRest(h);
+  fallAsleep();
+}
+
+void World::commit(const solve::Proposal& p) {
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     if (!absurd(p.bodies[k])) continue;
     throw Error(ErrorKind::Diverged,
@@ -75,21 +127,27 @@ void World::substep(double h, int iterations) {
     motion_.velocity[b.piece] = b.velocity;
     motion_.spin[b.piece] = b.spin;
   }
-  contacts_ = std::move(p.contacts);
+  contacts_ = p.contacts;
   hits_.insert(hits_.end(), p.hits.begin(), p.hits.end());
-  wakeForForces();
-  updateRest(h);
-  fallAsleep();
 }
 
-// What stands at the start carries its load from the first moment on: forces are found before anything moves.
+// What stands at the start carries its load from the first moment on: forces are found before anything moves,
+// also those that sleepers bear.
 void World::findStartLoads() {
   const Steps steps = chooseSteps(*this);
   const double h = scene_.frameSeconds() / steps.substeps;
+  const std::vector<Sleep> states = sleep_;
+  for (Sleep& s : sleep_)
+    if (s == Sleep::Asleep) s = Sleep::Awake;
+  findRestOverlaps();
   contacts_ = findContacts(h);
   activate();
-  const solve::SubstepInput in{traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations};
-  solve::findLoads(in, kLoadSweeps, contacts_);
+  solve::findLoads({traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}}, kLoadSweeps,
+                   contacts_);
+  sleep_ = states;
+  for (solve::Contact& c : contacts_)
+    if (sleep_[c.a.index()] == Sleep::Asleep || sleep_[c.b.index()] == Sleep::Asleep)
+      c.asleep_force = c.totalForce();
   started_ = true;
 }
 
@@ -116,18 +174,17 @@ FrameStats World::advance(Watcher& watcher) {
   FrameStats out;
   // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length,
   // so that a finer one never outlasts its cause.
-  const double frame = scene_.frameSeconds();
   double done = 0;  // share of the frame; exact, a sum of powers of two, with automatic substeps
   for (int k = 0; done < 1; ++k) {
     if (watcher.cancelled())
       throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
     const Steps steps = chooseSteps(*this);
-    double share = 1.0 / steps.substeps;
+    const double begun = done;
     if (scene_.solver.substeps > 0)
-      done = k + 1 == steps.substeps ? 1 : (k + 1) * share;
+      done = k + 1 == steps.substeps ? 1 : (k + 1) * (1.0 / steps.substeps);
     else
-      done += share = alignedShare(done, steps.substeps);
-    substep(share * frame, steps.iterations);
+      done += alignedShare(done, steps.substeps);
+    substep(frame_ + begun, frame_ + done, steps.iterations, 0);
     ++out.substeps;
     out.iterations = std::max(out.iterations, steps.iterations);
   }
@@ -178,74 +235,6 @@ std::string World::whyInvalid() const {
     if (!(c.a < c.b) || c.patch.count < 1 || c.patch.count > 4)
       return "I3: a contact of a piece with itself, or empty";
   return {};
-}
-
-namespace {
-
-// Limits of what may happen within one substep, for a piece on its own and for one that is in touch with
-// others: geometry is looked at once a substep, and must not have changed much by its end.
-constexpr double kFreeTravel = 1.5;   // of the inner radius
-constexpr double kTouchTravel = 0.2;  // of the inner radius
-constexpr int kMostSubsteps = 128;
-constexpr int kMostIterations = 8;
-
-// Pieces in touch with something round or cornered; over a plane geometry stays as it is however fast the
-// motion.
-std::vector<char> touchingPieces(const World& w) {
-  std::vector<char> touching(w.motion().size(), 0);
-  for (const solve::Contact& c : w.contacts())
-    if (w.scene().prototypeOf(c.a.index()).shape.kind != shape::Kind::Plane &&
-        w.scene().prototypeOf(c.b.index()).shape.kind != shape::Kind::Plane)
-      touching[c.a.index()] = touching[c.b.index()] = 1;
-  return touching;
-}
-
-// How fast its outside changes place by turning: something round looks the same however it turns about its
-// axis.
-double rimSpeed(const solve::Traits& t, const Quat& turn, const Vec3& spin) {
-  if (t.roundness == shape::Roundness::Ball) return 0;
-  const bool axis = t.roundness == shape::Roundness::Axis;
-  return (axis ? (turn * t.round_axis).cross(spin) : spin).norm() * t.outer_radius;
-}
-
-// The most that any contact of a piece bears, in weights of the piece: what stands on it comes to.
-std::vector<double> loadsBorne(const World& w) {
-  std::vector<double> borne(w.motion().size(), 1);
-  for (const solve::Contact& c : w.contacts())
-    for (const PieceId p : {c.a, c.b})
-      if (const double weight = w.traits()[p.index()].weight; weight > 0)
-        borne[p.index()] = greatest(borne[p.index()], static_cast<double>(c.totalForce()) / weight);
-  return borne;
-}
-
-}  // namespace
-
-Steps chooseSteps(const World& w) {
-  const Scene& s = w.scene();
-  const double frame = s.frameSeconds(), gravity = s.gravity.norm();
-  const std::vector<char> touching = touchingPieces(w);
-  const std::vector<double> borne = loadsBorne(w);
-  double wanted = 2, internal = 2;
-  for (std::size_t i = 0; i < touching.size(); ++i) {
-    if (w.sleepOf(i) != Sleep::Awake) continue;
-    const solve::Traits& t = w.traits()[i];
-    const double travel = w.motion().velocity[i].norm() * frame;
-    const double rim = rimSpeed(t, w.motion().turn[i], w.motion().spin[i]) * frame;
-    wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
-    if (touching[i]) wanted = greatest(wanted, (travel + rim) / (kTouchTravel * t.inner_radius));
-    if (gravity > 0)
-      internal = greatest(internal, frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(borne[i]));
-  }
-  wanted = greatest(wanted, internal / kMostIterations);
-  int n = 2;
-  while (n < wanted && n < kMostSubsteps) n *= 2;
-  Steps out;
-  out.iterations = s.solver.iterations > 0
-                       ? s.solver.iterations
-                       : std::clamp(static_cast<int>(std::ceil(internal / n)), 2, kMostIterations);
-  const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
-  out.substeps = s.solver.substeps > 0 ? s.solver.substeps : (scaled < 2 ? 2 : scaled);
-  return out;
 }
 
 }  // namespace drubble::world

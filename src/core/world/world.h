@@ -15,12 +15,14 @@
 
 #include "core/base/bytes.h"
 #include "core/solve/contact.h"
-#include "core/solve/impact.h"
+#include "core/solve/substep.h"
+#include "core/world/pair_rules.h"
 #include "core/world/scene.h"
 
 namespace drubble::world {
 
-enum class Sleep : std::uint8_t { Awake, Asleep, Fixed };  // Fixed: static pieces
+// Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough.
+enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held };
 
 struct FrameStats {
   int frame = 0;
@@ -45,6 +47,10 @@ class World {
   const solve::Motion& motion() const { return motion_; }
   const std::vector<solve::Traits>& traits() const { return traits_; }
   Sleep sleepOf(std::size_t piece) const { return sleep_[piece]; }
+  // Neither awake nor driven.
+  bool resting(std::size_t piece) const {
+    return sleep_[piece] != Sleep::Awake && sleep_[piece] != Sleep::Driven;
+  }
   const solve::Contacts& contacts() const { return contacts_; }
   const std::vector<solve::Hit>& hits() const { return hits_; }  // of the last frame, in order
 
@@ -68,7 +74,31 @@ class World {
     double seconds = 0;
   };
 
-  void substep(double h, int iterations);
+  // A pair whose shapes overlapped where it started although its meshes did not: that much is its zero.
+  struct RestOverlap {
+    PieceId a, b;
+    double depth = 0;  // m; only shrinks
+  };
+
+  // From one shot frame (whole or not) to another.
+  void substep(double from, double to, int iterations, int depth);
+  void commit(const solve::Proposal& p);
+  void drive(double from, double to, int iterations);
+  void releaseDue(double frame);
+  void makeDynamic(std::size_t piece);
+  void wakeForDrives();
+  solve::Contacts settledContacts(double h);
+  bool releaseHeld(const std::vector<solve::Hit>& hits);
+  // A body that passed through another by the end of the substep, and how far it must be set back.
+  struct Passing {
+    std::uint32_t body = 0;
+    Vec3 shift = Vec3::Zero();
+  };
+  std::vector<Passing> findPassings(const solve::Proposal& p) const;
+  bool passesThrough(const solve::Proposal& p, std::size_t i, std::size_t j, Vec3& too_far) const;
+  void findRestOverlaps();
+  double restOverlap(PieceId a, PieceId b) const;
+  void shrinkRestOverlaps();
   void findStartLoads();
   std::vector<Box> sweptBoxes(double h) const;
   double reach(std::size_t a, std::size_t b, double h) const;
@@ -81,6 +111,8 @@ class World {
   void fallAsleep();
   void activate();
   bool awake(std::size_t piece) const { return sleep_[piece] == Sleep::Awake; }
+  // Awake, or driven and on the move.
+  bool mobile(std::size_t piece) const { return awake(piece) || moving_[piece]; }
   double restSpeedOf(std::size_t piece) const;
 
   const Scene& scene_;
@@ -93,11 +125,23 @@ class World {
   std::vector<Sleep> sleep_;
   std::vector<Rest> rest_;
   solve::Contacts contacts_;
+  std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
 
   // Made anew in every substep.
   std::vector<std::uint32_t> active_, body_of_;
+  std::vector<solve::Drive> drives_;
+  std::vector<char> moving_;  // a piece: driven and on the move in this substep
+  PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
 };
+
+// Pairs whose shapes overlap where they start.
+struct StartOverlap {
+  PieceId a, b;
+  double felt = 0;  // m: of the shapes, their margins counted
+  double real = 0;  // m: of that, what the meshes overlap; sampled unless both shapes are exact
+};
+std::vector<StartOverlap> startOverlaps(const Scene& s);
 
 // How finely a frame would be cut by the state as it is now: a power of two, times the quality.
 struct Steps {

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: Apache-2.0
+// Pieces that follow keys, and pieces that wait: driving them, handing them over, letting them go.
+#include <algorithm>
+
+#include "core/world/world.h"
+
+namespace drubble::world {
+
+// Driven pieces are put where their paths have them at `from`, with the speed and spin that take them to where
+// they are at `to`.
+void World::drive(double from, double to, int iterations) {
+  drives_.clear();
+  const double h = (to - from) * scene_.frameSeconds();
+  for (const Mover& m : scene_.movers) {
+    const std::size_t i = m.piece.index();
+    moving_[i] = 0;
+    if (sleep_[i] != Sleep::Driven) continue;
+    solve::Drive d;
+    d.piece = m.piece.value;
+    bool still = true;
+    for (int k = 0; k <= iterations; ++k) {
+      d.poses.push_back(scene_.moverPose(m, k == iterations ? to : from + (to - from) * k / iterations));
+      still = still && d.poses.back().position == d.poses.front().position &&
+              d.poses.back().turn.coeffs() == d.poses.front().turn.coeffs();
+    }
+    motion_.position[i] = d.poses.front().position;
+    motion_.turn[i] = d.poses.front().turn;
+    motion_.velocity[i] = (d.poses.back().position - d.poses.front().position) / h;
+    motion_.spin[i] = turnBetween(d.poses.front().turn, d.poses.back().turn) / h;
+    moving_[i] = !still;
+    if (!still) drives_.push_back(std::move(d));
+  }
+}
+
+void World::makeDynamic(std::size_t piece) {
+  const solve::Traits& full = scene_.prototypeOf(piece).traits;
+  solve::Traits& t = traits_[piece];
+  t.dynamic = true;
+  t.inverse_mass = full.inverse_mass;
+  t.weight = t.mass() * scene_.gravity.norm();
+}
+
+// Kinematic pieces whose time has come go on with the speed and spin that their keys gave them last.
+void World::releaseDue(double frame) {
+  for (const Mover& m : scene_.movers) {
+    const std::size_t i = m.piece.index();
+    if (sleep_[i] != Sleep::Driven || !m.release_frame || frame < *m.release_frame) continue;
+    const double step = 1.0 / 64, start = scene_.first_frame;
+    const double before = frame - step < start ? start : frame - step, after = before + step;
+    const Pose p = scene_.moverPose(m, before), q = scene_.moverPose(m, after);
+    const double seconds = step * scene_.frameSeconds();
+    sleep_[i] = Sleep::Awake;
+    moving_[i] = 0;
+    makeDynamic(i);
+    motion_.velocity[i] = traits_[i].free_travel.cwiseProduct((q.position - p.position) / seconds);
+    motion_.spin[i] = traits_[i].free_turn.cwiseProduct(turnBetween(p.turn, q.turn) / seconds);
+    rest_[i] = {motion_.position[i], motion_.turn[i], 0};
+  }
+}
+
+// What rests on something that starts to move goes with it.
+void World::wakeForDrives() {
+  for (const solve::Contact& c : contacts_) {
+    if (c.totalForce() <= 0 && c.asleep_force <= 0) continue;
+    if (moving_[c.a.index()]) wake(c.b.index());
+    if (moving_[c.b.index()]) wake(c.a.index());
+  }
+}
+
+bool World::releaseHeld(const std::vector<solve::Hit>& hits) {
+  bool released = false;
+  for (const solve::Hit& h : hits) {
+    for (const PieceId p : {h.a, h.b}) {
+      if (sleep_[p.index()] != Sleep::Held || h.speed <= scene_.pieces[p.index()].wake_above) continue;
+      wake(p.index());
+      released = true;
+    }
+  }
+  return released;
+}
+
+}  // namespace drubble::world

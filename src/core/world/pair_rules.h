@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: Apache-2.0
+// What two pieces do when they meet: their materials, and the scene's rules for pairs.
+#pragma once
+#include <cstdint>
+#include <vector>
+
+#include "core/world/scene.h"
+
+namespace drubble::world {
+
+class PairRules {
+ public:
+  // At most kMostPairRules rules in the scene.
+  explicit PairRules(const Scene& scene);
+
+  struct Meeting {
+    solve::Surfaces surfaces;
+    bool collide = true;
+  };
+  // i < j. The last rule that names both counts, key by key.
+  Meeting meet(std::size_t i, std::size_t j) const;
+
+ private:
+  const Scene& scene_;
+  std::vector<std::uint64_t> in_a_, in_b_;  // a piece: the rules whose first or second set it is in
+};
+
+}  // namespace drubble::world
