@@ -34,7 +34,8 @@ double wander(const Wobble& w, int component, double x) {
   double v[4];
   for (int k = 0; k < 4; ++k) {
     const auto n = static_cast<std::int64_t>(cell) + k - 1;
-    RandomStream r(w.seed, "wobble", static_cast<std::uint64_t>(n) * 8 + static_cast<std::uint64_t>(component));
+    RandomStream r(w.seed, "wobble",
+                   static_cast<std::uint64_t>(n) * 8 + static_cast<std::uint64_t>(component));
     v[k] = r.between(-1, 1);
   }
   const double m1 = 0.5 * (v[2] - v[0]), m2 = 0.5 * (v[3] - v[1]);

@@ -27,8 +27,9 @@ struct PoseKey {
   Pose pose;
 };
 
-// Smooth random motion about the path: each component wanders within plus or minus its amplitude, through a new
-// value `per_second` times a second, with the slope of a natural hand-drawn curve (cubic, no jumps in speed).
+// Smooth random motion about the path: each component wanders within plus or minus its amplitude, through a
+// new value `per_second` times a second, with the slope of a natural hand-drawn curve (cubic, no jumps in
+// speed).
 struct Wobble {
   Vec3 at = Vec3::Zero();    // m
   Vec3 turn = Vec3::Zero();  // rad
@@ -37,10 +38,10 @@ struct Wobble {
 };
 
 struct Path {
-  Pose rest;                     // where there are no keys
+  Pose rest;                      // where there are no keys
   Vec3 rest_turn = Vec3::Zero();  // the same turn as angles, rad
-  Track at, turn;                // m; rad about fixed x, then y, then z
-  std::vector<PoseKey> poses;    // instead of keys: from an animation; turns along the shorter way
+  Track at, turn;                 // m; rad about fixed x, then y, then z
+  std::vector<PoseKey> poses;     // instead of keys: from an animation; turns along the shorter way
   Ease pose_ease = Ease::Linear;
   Wobble wobble;
 };

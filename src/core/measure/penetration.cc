@@ -37,8 +37,7 @@ Penetration PenetrationMeter::measure(const world::World& w) {
   std::size_t old = 0;
   for (const solve::Contact& c : w.contacts()) {
     if (!now.empty() && now.back().a == c.a && now.back().b == c.b) continue;
-    Entry e{c.a, c.b, 0,
-            w.resting(c.a.index()) && w.resting(c.b.index())};
+    Entry e{c.a, c.b, 0, w.resting(c.a.index()) && w.resting(c.b.index())};
     while (old < known_.size() && std::pair(known_[old].a, known_[old].b) < std::pair(e.a, e.b)) ++old;
     const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b &&
                       known_[old].at_rest && e.at_rest;

@@ -91,6 +91,8 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, st
   put(out.slip_yy, i, tt / det);
   put(out.twist_mass, i, turning > 0 ? 1 / turning : 0);
   put(out.twist_lever, i, c.surfaces.friction_slide * radius + c.surfaces.spinning * roll_radius);
+  put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
+  out.slips = out.slips || c.surfaces.friction_slide != c.surfaces.friction_rest;
   put(out.friction_rest, i, c.surfaces.friction_rest);
   put(out.friction_slide, i, c.surfaces.friction_slide);
   put(out.impulse_along, i, t.dot(c.friction_force) * dt);
@@ -123,7 +125,8 @@ double adhesionForce(const Contact& c, double size) {
     area.setZero();
     for (std::size_t k = 0; k < n; ++k) {
       const std::size_t p = n == 3 ? k : order[k], q = n == 3 ? (k + 1) % 3 : order[(k + 1) % 4];
-      if (n >= 3) area += 0.5 * (c.patch.points[p].position - middle).cross(c.patch.points[q].position - middle);
+      if (n >= 3)
+        area += 0.5 * (c.patch.points[p].position - middle).cross(c.patch.points[q].position - middle);
     }
     cover = greatest(cover, area.norm());
   }
@@ -174,7 +177,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   }
   put(out.push_speed, i, kPushSpeed * size);
   put(out.blend, i, 1e-4 * size);
-  const Softness soft = springSoftness(least(rate, mostSpringRate(in.dt)), in.dt);
+  const Softness soft = springSoftness(least(rate, mostSpringRate(in.dt)), in.dt, in.damping);
   put(out.bias_rate, i, soft.bias_rate);
   put(out.mass_scale, i, soft.mass_scale);
   put(out.impulse_scale, i, soft.impulse_scale);
@@ -196,9 +199,15 @@ ContactBlock emptyBlock() {
 }  // namespace
 
 std::vector<ContactBlock> buildBlocks(const BlockInput& in) {
-  const std::vector<std::uint8_t> colour = colourContacts(in);
+  std::vector<std::uint32_t> all(in.contacts.size());
+  for (std::uint32_t i = 0; i < all.size(); ++i) all[i] = i;
+  return buildBlocks(in, all, colourContacts(in));
+}
+
+std::vector<ContactBlock> buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
+                                      const std::vector<std::uint8_t>& colour) {
   std::array<std::vector<std::uint32_t>, kColours + 1> by_colour;
-  for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
+  for (const std::uint32_t i : some)
     if (colour[i] != 0xff) by_colour[colour[i]].push_back(i);
   std::vector<ContactBlock> blocks;
   for (std::size_t c = 0; c < by_colour.size(); ++c) {
@@ -224,6 +233,7 @@ void storeForces(const std::vector<ContactBlock>& blocks, double dt, Contacts& c
       const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
       c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
       c.twist_torque = static_cast<float>(force(b.impulse_twist));
+      c.sliding = b.slips && lane(b.friction, i) < lane(b.friction_rest, i);
       if (b.rolls) c.roll_torque = force(b.impulse_roll_along) * t + force(b.impulse_roll_across) * u;
     }
   }

@@ -23,7 +23,7 @@ struct ActiveBody {
   Vec3 start_position = Vec3::Zero();  // at the substep's start
   Quat start_turn = Quat::Identity();
   Vec3 acceleration = Vec3::Zero();
-  std::uint32_t drive = kNotDriven;  // index of its Drive
+  std::uint32_t drive = kNotDriven;     // index of its Drive
   Vec3 inverse_mass = Vec3::Zero();     // along the world's axes; 0 along locked ones
   Mat3 inverse_inertia = Mat3::Zero();  // world, at the substep's start
 
@@ -53,6 +53,7 @@ struct ContactBlock {
   std::array<std::uint32_t, kLanes> contact{};  // index into the contacts; kNoContact: an empty lane
   int points = 0;                               // the most that any lane has
   bool rolls = false, sticks = false;           // any lane has a roll_lever, a pull
+  bool slips = false;                           // any lane's friction differs between rest and sliding
   v8 normal, along, across;                     // the patch's frame
   v8 inverse_mass_a, inverse_mass_b;
   m8 inverse_inertia_a, inverse_inertia_b;
@@ -60,11 +61,12 @@ struct ContactBlock {
   v8 friction_arm_a, friction_arm_b;  // to the patch's middle
   f8 slip_xx, slip_xy, slip_yy;       // inverse of the 2x2 effective inverse mass
   f8 twist_mass;
+  f8 friction;  // what holds now: that at rest, or that of sliding
   f8 friction_rest, friction_slide;
-  f8 twist_lever, roll_lever;       // m: moment about the normal, and square to it, over load
+  f8 twist_lever, roll_lever;  // m: moment about the normal, and square to it, over load
   f8 roll_mass_along, roll_mass_across;
   f8 impulse_along, impulse_across, impulse_twist, impulse_roll_along, impulse_roll_across;
-  f8 pull;  // N s a point: what adhesion holds in an internal step
+  f8 pull;                                  // N s a point: what adhesion holds in an internal step
   f8 push_speed;                            // m/s: the fastest that an overlap is eased out
   f8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
   f8 blend;  // m: over which the spring gives way to the rigid stop about gap 0
@@ -80,8 +82,12 @@ struct BlockInput {
   const std::vector<Traits>& traits;
   const Contacts& contacts;
   double dt = 0;
+  double damping = 2;  // of the push-out springs, as a share of the critical
 };
 std::vector<ContactBlock> buildBlocks(const BlockInput& in);
+// Of some contacts only, given by their places in in.contacts, ascending; `colour` as from colourContacts.
+std::vector<ContactBlock> buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
+                                      const std::vector<std::uint8_t>& colour);
 
 // Colours contacts so that no two of a colour share a moving body: greedy in the contacts' order, a 64-bit
 // mask a body. Colour kOverflow is for what does not fit; such contacts are solved one after the other.

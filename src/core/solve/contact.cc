@@ -40,6 +40,7 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     c->friction_force = old->friction_force;
     c->twist_torque = old->twist_torque;
     c->roll_torque = old->roll_torque;
+    c->sliding = old->sliding;
     c->asleep_force = old->asleep_force;
     unsigned used = 0;
     for (int i = 0; i < c->patch.count; ++i) {

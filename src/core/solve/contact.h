@@ -30,6 +30,7 @@ struct Contact {
   Vec3 friction_force = Vec3::Zero();  // world, on b, square to the normal
   float twist_torque = 0;              // N m about the normal, on b
   Vec3 roll_torque = Vec3::Zero();     // N m, on b, square to the normal
+  bool sliding = false;                // its friction is that of sliding
   float asleep_force = 0;              // total normal force when one of the two fell asleep
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }

@@ -106,20 +106,20 @@ void solveFriction(ContactBlock& c, Body8& a, Body8& b) {
   const f8 along = old_along - (c.slip_xx * s + c.slip_xy * t);
   const f8 across = old_across - (c.slip_xy * s + c.slip_yy * t);
   const f8 size = root(along * along + across * across);
-  const Mask8 slides = size > c.friction_rest * load;
-  const f8 scale = choose(slides, c.friction_slide * load / greatest(size, f8(1e-30f)), f8(1.0f));
+  const f8 limit = c.friction * load;
+  const f8 scale = choose(size > limit, limit / greatest(size, f8(1e-30f)), f8(1.0f));
   c.impulse_along = along * scale;
   c.impulse_across = across * scale;
   push(c, a, b, c.friction_arm_a, c.friction_arm_b,
        c.along * (c.impulse_along - old_along) + c.across * (c.impulse_across - old_across));
 }
 
-template <Pass pass>
+template <Pass pass, bool measured>
 void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, const Place8& place_b,
-                  f8 inverse_dt) {
+                  f8 inverse_dt, bool backward, f8& worst) {
   const v8 moved = place_b.moved - place_a.moved;
   for (int k = 0; k < c.points; ++k) {
-    PointRow& p = c.point[static_cast<std::size_t>(k)];
+    PointRow& p = c.point[static_cast<std::size_t>(backward ? c.points - 1 - k : k)];
     const v8 shift = moved + swung(place_b, p.arm_b) - swung(place_a, p.arm_a);
     const f8 gap = p.gap + dot(shift, c.normal);
     const f8 speed = dot(pointVelocity(b, p.arm_b) - pointVelocity(a, p.arm_a), c.normal);
@@ -140,47 +140,148 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
     if constexpr (pass == Pass::Settle)
       now = choose(greatest(gap, f8(0.0f)) > greatest(old, -old) * f8(1e30f), f8(0.0f), now);
     p.impulse = now;
+    if constexpr (measured) {
+      const f8 change = (now - old) / greatest(p.mass, f8(1e-30f));
+      worst = greatest(worst, greatest(change, -change));
+    }
     push(c, a, b, p.arm_a, p.arm_b, c.normal * (p.impulse - old));
   }
 }
 
-template <Pass pass>
-void sweepAll(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, f8 inverse_dt) {
-  for (ContactBlock& c : blocks) {
+template <Pass pass, bool measured>
+double sweepAll(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, f8 inverse_dt, bool backward) {
+  f8 worst(0.0f);
+  for (std::size_t n = 0; n < blocks.size(); ++n) {
+    ContactBlock& c = blocks[backward ? blocks.size() - 1 - n : n];
     Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
     const Place8 place_a = loadPlace(rows, c.body_a), place_b = loadPlace(rows, c.body_b);
     solveFriction(c, a, b);
-    solveNormals<pass>(c, a, b, place_a, place_b, inverse_dt);
+    solveNormals<pass, measured>(c, a, b, place_a, place_b, inverse_dt, backward, worst);
     storeBody(rows, c.body_a, a);
     storeBody(rows, c.body_b, b);
   }
+  alignas(32) float lanes[kLanes];
+  store8(lanes, worst);
+  double most = 0;
+  for (const float x : lanes) most = greatest(most, static_cast<double>(x));
+  return most;
 }
 
 }  // namespace
 
 void sweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass) {
   if (pass == Pass::PushOut)
-    sweepAll<Pass::PushOut>(blocks, rows, f8(static_cast<float>(1 / dt)));
+    sweepAll<Pass::PushOut, false>(blocks, rows, f8(static_cast<float>(1 / dt)), false);
   else
-    sweepAll<Pass::Settle>(blocks, rows, f8(static_cast<float>(1 / dt)));
+    sweepAll<Pass::Settle, false>(blocks, rows, f8(static_cast<float>(1 / dt)), false);
+}
+
+double measuredSweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass,
+                     bool backward) {
+  if (pass == Pass::PushOut)
+    return sweepAll<Pass::PushOut, true>(blocks, rows, f8(static_cast<float>(1 / dt)), backward);
+  return sweepAll<Pass::Settle, true>(blocks, rows, f8(static_cast<float>(1 / dt)), backward);
+}
+
+void judgeSliding(std::vector<ContactBlock>& blocks) {
+  for (ContactBlock& c : blocks) {
+    if (!c.slips) continue;
+    f8 load = c.point[0].impulse;
+    for (int k = 1; k < c.points; ++k) load = load + c.point[static_cast<std::size_t>(k)].impulse;
+    const f8 size = root(c.impulse_along * c.impulse_along + c.impulse_across * c.impulse_across);
+    c.friction = choose(c.friction * load * f8(0.999f) > size, c.friction_rest, c.friction_slide);
+  }
+}
+
+namespace {
+
+void applyImpulses(const ContactBlock& c, const Impulses& x, std::vector<BodyRow>& rows) {
+  Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
+  for (std::size_t k = 0; k < static_cast<std::size_t>(c.points); ++k)
+    push(c, a, b, c.point[k].arm_a, c.point[k].arm_b, c.normal * x.normal[k]);
+  push(c, a, b, c.friction_arm_a, c.friction_arm_b, c.along * x.along + c.across * x.across);
+  const v8 moment = c.normal * x.twist + c.along * x.roll_along + c.across * x.roll_across;
+  a.spin = a.spin - c.inverse_inertia_a * moment;
+  b.spin = b.spin + c.inverse_inertia_b * moment;
+  storeBody(rows, c.body_a, a);
+  storeBody(rows, c.body_b, b);
+}
+
+// Visits the nine impulses of a block beside those of `x`.
+template <class Visit>
+void eachImpulse(ContactBlock& c, Impulses& x, Visit visit) {
+  for (std::size_t k = 0; k < 4; ++k) visit(c.point[k].impulse, x.normal[k]);
+  visit(c.impulse_along, x.along);
+  visit(c.impulse_across, x.across);
+  visit(c.impulse_twist, x.twist);
+  visit(c.impulse_roll_along, x.roll_along);
+  visit(c.impulse_roll_across, x.roll_across);
+}
+
+double sumOf(f8 x) {
+  alignas(32) float lanes[kLanes];
+  store8(lanes, x);
+  double sum = 0;
+  for (const float v : lanes) sum += static_cast<double>(v);
+  return sum;
+}
+
+}  // namespace
+
+Impulses impulsesOf(const ContactBlock& c) {
+  return {{c.point[0].impulse, c.point[1].impulse, c.point[2].impulse, c.point[3].impulse},
+          c.impulse_along,
+          c.impulse_across,
+          c.impulse_twist,
+          c.impulse_roll_along,
+          c.impulse_roll_across};
+}
+
+int sweepUntil(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass,
+               double enough, int most) {
+  std::vector<Impulses> before(blocks.size()), direction(blocks.size());
+  double last = 0;
+  for (int n = 1; n <= most; ++n) {
+    for (std::size_t i = 0; i < blocks.size(); ++i) before[i] = impulsesOf(blocks[i]);
+    if (measuredSweep(blocks, rows, dt, pass, n % 2 == 0) <= enough || n == most) return n;
+    double change = 0;  // what the sweep did, squared; `before` becomes that change
+    for (std::size_t i = 0; i < blocks.size(); ++i) {
+      f8 squares(0.0f);
+      eachImpulse(blocks[i], before[i], [&](f8& now, f8& old) {
+        old = now - old;
+        squares = squares + old * old;
+      });
+      change += sumOf(squares);
+    }
+    const bool restart = n == 1 || !(change < last);
+    const f8 share(restart ? 0.0f : static_cast<float>(change / last));
+    last = change;
+    for (std::size_t i = 0; i < blocks.size(); ++i) {
+      Impulses on{};
+      if (restart) {
+        direction[i] = before[i];
+        continue;
+      }
+      std::size_t k = 0;
+      std::array<f8, 9> steps;
+      eachImpulse(blocks[i], direction[i], [&](f8& now, f8& d) {
+        steps[k] = d * share;
+        now = now + steps[k++];
+      });
+      for (std::size_t m = 0; m < 4; ++m) on.normal[m] = steps[m];
+      on.along = steps[4], on.across = steps[5], on.twist = steps[6], on.roll_along = steps[7],
+      on.roll_across = steps[8];
+      applyImpulses(blocks[i], on, rows);
+      k = 0;
+      eachImpulse(blocks[i], before[i], [&](f8&, f8& g) { g = g + steps[k++]; });
+      direction[i] = before[i];
+    }
+  }
+  return most;
 }
 
 void warmStart(const std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows) {
-  for (const ContactBlock& c : blocks) {
-    Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
-    for (int k = 0; k < c.points; ++k) {
-      const PointRow& p = c.point[static_cast<std::size_t>(k)];
-      push(c, a, b, p.arm_a, p.arm_b, c.normal * p.impulse);
-    }
-    push(c, a, b, c.friction_arm_a, c.friction_arm_b,
-         c.along * c.impulse_along + c.across * c.impulse_across);
-    const v8 twist = c.normal * c.impulse_twist;
-    const v8 moment = twist + c.along * c.impulse_roll_along + c.across * c.impulse_roll_across;
-    a.spin = a.spin - c.inverse_inertia_a * moment;
-    b.spin = b.spin + c.inverse_inertia_b * moment;
-    storeBody(rows, c.body_a, a);
-    storeBody(rows, c.body_b, b);
-  }
+  for (const ContactBlock& c : blocks) applyImpulses(c, impulsesOf(c), rows);
 }
 
 }  // namespace drubble::solve

@@ -212,7 +212,7 @@ TEST_CASE("rotations by a vector agree with sine and cosine") {
 TEST_CASE("a spring does not hang on the step, and is never stiffer than the step can follow") {
   CHECK(springRate(0.1, 9.81) == Approx(std::sqrt(8 * 9.81 / (2e-4 * 0.1))));
   CHECK(mostSpringRate(0.001) * 0.001 == Approx(1.6));
-  const Softness stiff = springSoftness(mostSpringRate(0.001), 0.001), soft = springSoftness(10, 0.001);
+  const Softness stiff = springSoftness(mostSpringRate(0.001), 0.001, 2), soft = springSoftness(10, 0.001, 2);
   CHECK(stiff.mass_scale > soft.mass_scale);
   for (const Softness& s : {stiff, soft}) CHECK(s.mass_scale + s.impulse_scale == Approx(1));
   CHECK(stiffening(1) == 1);

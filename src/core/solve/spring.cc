@@ -8,15 +8,14 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr double kDampingRatio = 2;  // times critical: less rings, more lets tall towers sway
-constexpr double kSag = 2e-4;        // of the size
-constexpr double kSagLoad = 8;       // weights
-constexpr double kRateShare = 1.6;   // rad an internal step
+constexpr double kSag = 2e-4;       // of the size
+constexpr double kSagLoad = 8;      // weights
+constexpr double kRateShare = 1.6;  // rad an internal step
 
 }  // namespace
 
-Softness springSoftness(double rate, double dt) {
-  const double a1 = 2 * kDampingRatio + dt * rate, a2 = dt * rate * a1, a3 = 1 / (1 + a2);
+Softness springSoftness(double rate, double dt, double damping_ratio) {
+  const double a1 = 2 * damping_ratio + dt * rate, a2 = dt * rate * a1, a3 = 1 / (1 + a2);
   return {rate / a1, a2 * a3, a3};
 }
 

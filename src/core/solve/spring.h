@@ -13,8 +13,12 @@ struct Softness {
   double impulse_scale = 0;
 };
 
+// Damping, as a share of the critical: in motion, and where an island is nearly at rest. A tower sways far
+// more slowly than one contact swings, and is damped by as much less.
+inline constexpr double kLivelyDamping = 2, kCalmDamping = 100;
+
 // A spring that swings at `rate` (rad/s) on the row's effective mass, over `dt`.
-Softness springSoftness(double rate, double dt);
+Softness springSoftness(double rate, double dt, double damping_ratio);
 
 // The rate (rad/s) at which a piece of `size` sinks by kSag of it under kSagLoad times its weight. It comes
 // from size and gravity, not from the step: how far a stack settles does not hang on how finely time is cut.

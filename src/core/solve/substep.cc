@@ -4,7 +4,9 @@
 #include <cmath>
 
 #include "core/solve/flight.h"
+#include "core/solve/groups.h"
 #include "core/solve/passes.h"
+#include "core/solve/spring.h"
 
 namespace drubble::solve {
 
@@ -61,6 +63,9 @@ Given given(const BodyRow& loaded, const BodyRow& now) {
   return g;
 }
 
+constexpr double kResidual = 0.003;  // of what gravity gives in an internal step
+constexpr int kMostSweeps = 60;
+
 class Substep {
  public:
   Substep(const SubstepInput& in, Contacts contacts)
@@ -76,24 +81,35 @@ class Substep {
   Proposal run() {
     const BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
-    std::vector<ContactBlock> blocks = buildBlocks(block_in);
+    Groups groups = groupContacts(block_in, in_.gravity.norm());
+    std::vector<ContactBlock>& blocks = groups.lively;
+    const double enough = kResidual * in_.gravity.norm() * dt_;
+    const auto iterate = [&](Pass pass) {
+      sweep(blocks, rows_, dt_, pass);
+      for (std::vector<ContactBlock>& g : groups.calm) sweepUntil(g, rows_, dt_, pass, enough, kMostSweeps);
+    };
     const bool track = anyFast();
     if (track) keepWay();
     for (int step = 0; step < in_.iterations; ++step) {
       drive(step);
       impacts.pass(out_.bodies, dt_, out_.hits);
       accelerate();
-      if (step == 0)
+      if (step == 0) {
         warmStart(blocks, rows_);
-      else
+        for (const std::vector<ContactBlock>& g : groups.calm) warmStart(g, rows_);
+      } else {
         repeatLast();
-      sweep(blocks, rows_, dt_, Pass::PushOut);
+      }
+      iterate(Pass::PushOut);
       move(impacts, step);
       if (track) keepWay();
-      sweep(blocks, rows_, dt_, Pass::Settle);
+      iterate(Pass::Settle);
+      judgeSliding(blocks);
+      for (std::vector<ContactBlock>& g : groups.calm) judgeSliding(g);
       fold();
     }
     storeForces(blocks, dt_, out_.contacts);
+    for (const std::vector<ContactBlock>& g : groups.calm) storeForces(g, dt_, out_.contacts);
     return std::move(out_);
   }
 
@@ -120,7 +136,8 @@ class Substep {
   void drive(int step) {
     for (const Drive& d : in_.drives) {
       ActiveBody& b = out_.bodies[in_.body_of[d.piece]];
-      const Pose &from = d.poses[static_cast<std::size_t>(step)], &to = d.poses[static_cast<std::size_t>(step) + 1];
+      const Pose &from = d.poses[static_cast<std::size_t>(step)],
+                 &to = d.poses[static_cast<std::size_t>(step) + 1];
       b.velocity = (to.position - from.position) / dt_;
       b.spin = turnBetween(from.turn, to.turn) / dt_;
     }
@@ -214,16 +231,21 @@ Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
   const double dt = in.h / in.iterations;
   std::vector<ActiveBody> bodies = gatherBodies(in);
-  std::vector<ContactBlock> blocks = buildBlocks({bodies, in.body_of, in.traits, contacts, dt});
-  if (blocks.empty()) return;
+  const BlockInput block_in{bodies, in.body_of, in.traits, contacts, dt, kLivelyDamping};
+  std::vector<std::vector<ContactBlock>> islands = islandBlocks(block_in);
   std::vector<BodyRow> rows(bodies.size());
   for (std::size_t i = 1; i < bodies.size(); ++i) {
     bodies[i].velocity += bodies[i].acceleration * dt;
     loadVelocity(bodies[i], rows[i]);
   }
-  warmStart(blocks, rows);
-  for (int k = 0; k < sweeps; ++k) sweep(blocks, rows, dt, Pass::Settle);
-  storeForces(blocks, dt, contacts);
+  const double enough = 0.1 * kResidual * in.gravity.norm() * dt;
+  for (std::vector<ContactBlock>& blocks : islands) {
+    warmStart(blocks, rows);
+    // Springs first: they share a load evenly among the points that could bear it.
+    sweepUntil(blocks, rows, dt, Pass::PushOut, enough, sweeps);
+    sweepUntil(blocks, rows, dt, Pass::Settle, enough, sweeps);
+    storeForces(blocks, dt, contacts);
+  }
 }
 
 }  // namespace drubble::solve

@@ -30,6 +30,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.roll_torque);
   w.add(c.friction_force);
   w.add(c.twist_torque);
+  w.add(static_cast<std::uint8_t>(c.sliding));
   w.add(c.asleep_force);
 }
 
@@ -53,6 +54,9 @@ void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.roll_torque);
   r.read(c.friction_force);
   r.read(c.twist_torque);
+  std::uint8_t sliding = 0;
+  r.read(sliding);
+  c.sliding = sliding != 0;
   r.read(c.asleep_force);
 }
 

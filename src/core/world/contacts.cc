@@ -67,7 +67,8 @@ solve::Contacts World::findContacts(double h) const {
   // Contacts between pieces that both rest are kept as they are.
   const auto keepUpTo = [&](PieceId a, PieceId b) {
     for (; old < contacts_.size() && olderThan(old, a, b); ++old)
-      if (!mobile(contacts_[old].a.index()) && !mobile(contacts_[old].b.index())) out.push_back(contacts_[old]);
+      if (!mobile(contacts_[old].a.index()) && !mobile(contacts_[old].b.index()))
+        out.push_back(contacts_[old]);
   };
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
     const PieceId a{i}, b{j};

@@ -6,8 +6,8 @@
 
 namespace drubble::world {
 
-// Driven pieces are put where their paths have them at `from`, with the speed and spin that take them to where
-// they are at `to`.
+// Driven pieces are put where their paths have them at `from`, with the speed and spin that take them to
+// where they are at `to`.
 void World::drive(double from, double to, int iterations) {
   drives_.clear();
   const double h = (to - from) * scene_.frameSeconds();

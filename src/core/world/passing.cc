@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
-// The last guard against tunnelling: the ball inside a fast piece is swept along the motion that really happened,
-// against everything on its way. Conservative advancement: as far as the gap allows, then look again.
+// The last guard against tunnelling: the ball inside a fast piece is swept along the motion that really
+// happened, against everything on its way. Conservative advancement: as far as the gap allows, then look
+// again.
 #include <algorithm>
 
 #include "core/collide/broad.h"
@@ -12,8 +13,9 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::array<double, 3> kCores = {0.8, 0.4, 0.1};  // of the inner radius: the largest that is free at first
-constexpr double kStep = 0.2;                              // rad: farther turns of the other are cut up
+constexpr std::array<double, 3> kCores = {0.8, 0.4,
+                                          0.1};  // of the inner radius: the largest that is free at first
+constexpr double kStep = 0.2;                    // rad: farther turns of the other are cut up
 constexpr int kMostAdvances = 400;
 
 // Distance from a ball to a shape, in the shape's frame; `reach` when farther.
@@ -41,9 +43,10 @@ double meetingShare(double radius, const Vec3& from, const Vec3& to, const shape
 
 }  // namespace
 
-// Whether the core of active body i passes into active or fixed piece's shape j (a piece) on its way; `too_far`:
-// what its core has come beyond where it was stopped, world.
-bool World::passesThrough(const solve::Proposal& p, std::size_t body, std::size_t piece, Vec3& too_far) const {
+// Whether the core of active body i passes into active or fixed piece's shape j (a piece) on its way;
+// `too_far`: what its core has come beyond where it was stopped, world.
+bool World::passesThrough(const solve::Proposal& p, std::size_t body, std::size_t piece,
+                          Vec3& too_far) const {
   const std::size_t i = p.bodies[body].piece, j_body = body_of_[piece];
   const shape::Shape &a = scene_.prototypeOf(i).shape, &b = scene_.prototypeOf(piece).shape;
   const auto poseOf = [&](std::size_t step) {
@@ -104,7 +107,8 @@ std::vector<World::Passing> World::findPassings(const solve::Proposal& p) const 
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
     if (!rules_.meet(i, j).collide) continue;
     // The larger core is swept, of a piece that moves.
-    const bool first = body_of_[i] != 0 && (body_of_[j] == 0 || traits_[i].inner_radius >= traits_[j].inner_radius);
+    const bool first =
+        body_of_[i] != 0 && (body_of_[j] == 0 || traits_[i].inner_radius >= traits_[j].inner_radius);
     const std::size_t swept = first ? i : j, other = first ? j : i;
     if (body_of_[swept] == 0 || !(traits_[swept].inner_radius > 0)) continue;
     Vec3 too_far;

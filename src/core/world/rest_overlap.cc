@@ -58,7 +58,8 @@ double depthInto(const Scene& s, std::size_t i, const Pose& pi, std::size_t j, c
     const mesh::Tree::Nearest near = tree.nearest(b.mesh, p);
     if (near.distance <= depth) return;
     const Vec3 n = b.mesh.normal(near.triangle);
-    const bool behind = surface ? n.dot(p - near.point) * n.dot(core - near.point) < 0 : tree.inside(b.mesh, p);
+    const bool behind =
+        surface ? n.dot(p - near.point) * n.dot(core - near.point) < 0 : tree.inside(b.mesh, p);
     if (behind) depth = near.distance;
   });
   return depth;
@@ -115,9 +116,9 @@ void World::findRestOverlaps() {
 }
 
 double World::restOverlap(PieceId a, PieceId b) const {
-  const auto at = std::lower_bound(
-      rest_overlaps_.begin(), rest_overlaps_.end(), std::pair(a, b),
-      [](const RestOverlap& r, const auto& key) { return std::pair(r.a, r.b) < key; });
+  const auto at =
+      std::lower_bound(rest_overlaps_.begin(), rest_overlaps_.end(), std::pair(a, b),
+                       [](const RestOverlap& r, const auto& key) { return std::pair(r.a, r.b) < key; });
   return at != rest_overlaps_.end() && at->a == a && at->b == b ? at->depth : 0;
 }
 

@@ -21,13 +21,15 @@ struct Material {
   double friction_rest = 0.5, friction_slide = 0.5;
   double bounce = 0.2;
   bool given = false;  // false: nothing was said, so in a contact the partner's values count alone
-  double rolling = 0, spinning = 0;  // resistance, as a lever in shares of the radius
+  // Resistance, as a lever in shares of the radius. Never quite nothing: perfectly hard balls would roll in a
+  // heap for ever.
+  double rolling = 0.001, spinning = 0.005;
 };
 
 enum class Role { Static, Kinematic, Dynamic };
 
-// How a dynamic piece begins: Asleep wakes at any touch or change of load, Held stays put until it is hit harder
-// than Piece::wake_above.
+// How a dynamic piece begins: Asleep wakes at any touch or change of load, Held stays put until it is hit
+// harder than Piece::wake_above.
 enum class Start { Awake, Asleep, Held };
 
 // Shape, mesh and material that many pieces share.
@@ -89,7 +91,7 @@ struct Scene {
   std::vector<Prototype> prototypes;
   std::vector<Piece> pieces;
   std::vector<PairRule> pair_rules;  // later ones win
-  std::vector<Mover> movers;  // by piece, ascending, at most one a piece
+  std::vector<Mover> movers;         // by piece, ascending, at most one a piece
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();
   double fps = 24;
@@ -113,8 +115,8 @@ struct Scene {
   }
 };
 
-// How two materials meet: the geometric mean of both frictions, the greater bounce and the greater resistances;
-// one without values of its own takes the other's.
+// How two materials meet: the geometric mean of both frictions, the greater bounce and the greater
+// resistances; one without values of its own takes the other's.
 solve::Surfaces combine(const Material& a, const Material& b);
 
 // Fills mass, inertia and sizes for a solid of `density` whose mesh has these properties.

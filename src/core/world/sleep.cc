@@ -7,8 +7,8 @@
 // load, or a support that left.
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
+#include "core/base/sets.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
@@ -17,24 +17,7 @@ namespace {
 
 constexpr double kStillShare = 1e-3;  // of the size
 constexpr double kForceShare = 0.1;   // of the weight: a change that wakes
-
-// Disjoint sets, the lowest member standing for each.
-class Sets {
- public:
-  explicit Sets(std::size_t n) : parent_(n) { std::iota(parent_.begin(), parent_.end(), 0u); }
-  std::uint32_t find(std::uint32_t i) {
-    while (parent_[i] != i) i = parent_[i] = parent_[parent_[i]];
-    return i;
-  }
-  void join(std::uint32_t a, std::uint32_t b) {
-    a = find(a);
-    b = find(b);
-    parent_[std::max(a, b)] = std::min(a, b);
-  }
-
- private:
-  std::vector<std::uint32_t> parent_;
-};
+constexpr double kBlow = 5;           // least bounce speeds: a hit as hard as this runs through the heap
 
 }  // namespace
 
@@ -76,7 +59,7 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
     }
     const double enough = held ? scene_.pieces[sleeper].wake_above : driven ? 0 : restSpeedOf(sleeper);
     if (!meets || closing <= enough) continue;
-    if (!held && closing > solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm()))
+    if (!held && closing > kBlow * solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm()))
       wakeWithNeighbours(sleeper);
     else
       wake(sleeper);
@@ -125,16 +108,15 @@ void World::updateRest(double h) {
 void World::fallAsleep() {
   if (scene_.solver.sleep_speed == 0) return;
   Sets sets(motion_.size());
-  const auto mayMove = [&](PieceId p) { return awake(p.index()); };
   for (const solve::Contact& c : contacts_)
-    if (mayMove(c.a) && mayMove(c.b) && c.totalForce() > 0) sets.join(c.a.value, c.b.value);
+    if (awake(c.a.index()) && awake(c.b.index()) && c.totalForce() > 0) sets.join(c.a.value, c.b.value);
   std::vector<char> restless(motion_.size(), 0);
   // What rides something that moves does not rest.
   for (const solve::Contact& c : contacts_)
     if (c.totalForce() > 0 && (moving_[c.a.index()] || moving_[c.b.index()]))
       restless[sets.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
   for (const std::uint32_t i : active_)
-    if (rest_[i].seconds < scene_.solver.sleep_after) restless[sets.find(i)] = 1;
+    if (awake(i) && rest_[i].seconds < scene_.solver.sleep_after) restless[sets.find(i)] = 1;
   std::vector<char> fell(motion_.size(), 0);
   bool any = false;
   for (const std::uint32_t i : active_) {

@@ -13,7 +13,7 @@ namespace {
 // Limits of what may happen within one substep, for a piece on its own and for one that is in touch with
 // others: geometry is looked at once a substep, and must not have changed much by its end.
 constexpr double kFreeTravel = 1.5;   // of the inner radius
-constexpr double kTouchTravel = 0.35;  // of the inner radius
+constexpr double kTouchTravel = 0.3;  // of the inner radius
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
 
@@ -35,8 +35,8 @@ std::vector<double> loadsBorne(const World& w) {
   return borne;
 }
 
-// How fast touching pieces move past each other, a piece; over a plane geometry stays as it is however fast the
-// motion.
+// How fast touching pieces move past each other, a piece; over a plane geometry stays as it is however fast
+// the motion.
 std::vector<double> touchSpeeds(const World& w) {
   std::vector<double> speeds(w.motion().size(), 0);
   for (const solve::Contact& c : w.contacts()) {
@@ -72,11 +72,12 @@ Steps chooseSteps(const World& w) {
   int n = 2;
   while (n < wanted && n < kMostSubsteps) n *= 2;
   Steps out;
-  out.iterations = s.solver.iterations > 0
-                       ? s.solver.iterations
-                       : std::clamp(static_cast<int>(std::ceil(internal / n)), 2, kMostIterations);
   const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
   out.substeps = s.solver.substeps > 0 ? s.solver.substeps : (scaled < 2 ? 2 : scaled);
+  // Fewer substeps look at geometry less often; springs are followed as closely as ever.
+  const double steps = std::ceil(internal / least(n, out.substeps));
+  out.iterations = s.solver.iterations > 0 ? s.solver.iterations
+                                           : static_cast<int>(clamped(steps, 2, 2 * kMostIterations));
   return out;
 }
 

@@ -15,7 +15,9 @@ namespace {
 
 Sleep startOf(const Piece& p) {
   if (p.role != Role::Dynamic) return p.role == Role::Static ? Sleep::Fixed : Sleep::Driven;
-  return p.start_state == Start::Awake ? Sleep::Awake : p.start_state == Start::Held ? Sleep::Held : Sleep::Asleep;
+  return p.start_state == Start::Awake  ? Sleep::Awake
+         : p.start_state == Start::Held ? Sleep::Held
+                                        : Sleep::Asleep;
 }
 
 }  // namespace
@@ -142,8 +144,8 @@ void World::findStartLoads() {
   findRestOverlaps();
   contacts_ = findContacts(h);
   activate();
-  solve::findLoads({traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}}, kLoadSweeps,
-                   contacts_);
+  solve::findLoads({traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}},
+                   kLoadSweeps, contacts_);
   sleep_ = states;
   for (solve::Contact& c : contacts_)
     if (sleep_[c.a.index()] == Sleep::Asleep || sleep_[c.b.index()] == Sleep::Asleep)
