@@ -5,7 +5,7 @@ set -euo pipefail
 packages=(
   g++ cmake ninja-build pkg-config git
   libboost-program-options-dev libeigen3-dev libfmt-dev nlohmann-json3-dev libtomlplusplus-dev
-  libsqlite3-dev libzstd-dev libxxhash-dev libtinyobjloader-dev
+  libsqlite3-dev libzstd-dev libxxhash-dev libtinyobjloader-dev libassimp-dev
   libembree-dev libpng-dev libcairo2-dev fonts-dejavu-core gnuplot-nox
   catch2
 )

@@ -94,6 +94,8 @@ json toJson(const CacheReader& cache, const Measures& m) {
 
 std::string stateWord(std::uint8_t flags) {
   if (flags & files::kFlagFixed) return "static";
+  if (flags & files::kFlagDriven) return "driven";
+  if (flags & files::kFlagHeld) return "held";
   return flags & files::kFlagAwake ? "awake" : "asleep";
 }
 

@@ -108,6 +108,10 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   return out;
 }
 
+const char* roleName(world::Role r) {
+  return r == world::Role::Static ? "static" : r == world::Role::Kinematic ? "kinematic" : "dynamic";
+}
+
 std::vector<ListedBody> listBodies(const BuiltScene& built) {
   std::vector<ListedBody> out;
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
@@ -115,7 +119,7 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
     const BodySetup& b = built.prototype_bodies[i];
     ListedBody l;
     l.name = p.name;
-    l.role = b.role == world::Role::Static ? "static" : "dynamic";
+    l.role = roleName(b.role);
     const bool box = b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box);
     l.shape = p.shape.kind != shape::Kind::Convex ? shape::kindName(p.shape.kind)
               : box                               ? "box"

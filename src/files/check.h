@@ -30,6 +30,7 @@ struct ListedBody {
   double hollow = 0;   // share of the outline
   double plugged = 0;  // share of the hollow part that the shape fills
 };
+const char* roleName(world::Role r);
 std::vector<ListedBody> listBodies(const BuiltScene& built);
 
 }  // namespace drubble::files

@@ -179,7 +179,7 @@ TEST_CASE("no geometry, two geometries, a moving ground, a mesh shape that moves
   CHECK_THAT(runText(p, replaced(kGood, "ground = 0", "ground = 0\nrole = \"dynamic\"")).err,
              Contains("ground cannot move"));
   CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nshape = \"mesh\"")).err,
-             Contains("shape 'mesh' is for static bodies"));
+             Contains("'mesh' is for static and kinematic bodies"));
 }
 
 TEST_CASE("overrides: malformed, of nothing, of a wrong type") {

@@ -269,7 +269,7 @@ TEST_CASE("check: overlaps worst first, a plugged basket, exit code 1; clean, ex
   CHECK(plugged.code == 1);
   const json finding = json::parse(plugged.out)["findings"][0];
   CHECK(finding["kind"] == "plugged");
-  CHECK(finding["amount"].get<double>() > 0.99);
+  CHECK(finding["amount"].get<double>() > 0.97);  // a hull of 64 corners
   const Ran clean = p.run({"check", drubble::test::demoPath("floats.toml"), "--list"});
   CHECK(clean.code == 0);
   CHECK_THAT(clean.out, Contains("basket") && Contains("0 errors, 0 warnings"));

@@ -2,6 +2,8 @@
 #include "core/measure/fit.h"
 
 #include "core/base/trig.h"
+#include "core/collide/pairs.h"
+#include "core/world/prototypes.h"
 
 namespace drubble::measure {
 
@@ -57,6 +59,67 @@ Fit cavityFit(const mesh::TriangleMesh& m, const shape::Shape& s, int samples) {
   }
   if (in_outline == 0) return {};
   return {empty / in_outline, empty > 0 ? filled / empty : 0};
+}
+
+namespace {
+
+constexpr std::size_t kMostSamples = 4000;
+
+// Corners and middles of triangles; every n-th of a large mesh.
+template <class Visit>
+void sampleSurface(const mesh::TriangleMesh& m, Visit visit) {
+  const std::size_t all = m.vertices.size() + m.triangles.size(), step = 1 + all / kMostSamples;
+  for (std::size_t i = 0; i < m.vertices.size(); i += step) visit(m.vertices[i]);
+  for (std::size_t t = 0; t < m.triangles.size(); t += step) {
+    const mesh::Triangle& c = m.triangles[t];
+    visit((m.vertices[c[0]] + m.vertices[c[1]] + m.vertices[c[2]]) / 3);
+  }
+}
+
+}  // namespace
+
+double distanceOutside(const shape::Shape& s, const Vec3& point) {
+  thread_local collide::Manifolds found;
+  if (insideShape(s, point)) return 0;
+  const double reach = s.outer_radius + point.norm(), ball = 1e-9 * reach;
+  found.clear();
+  collide::collide(shape::sphere(ball), {point, Quat::Identity()}, s, {}, reach, found);
+  double gap = reach;
+  for (const collide::Manifold& m : found) gap = least(gap, m.leastGap() + ball + s.margin);
+  return greatest(gap, 0);
+}
+
+ShapeFit shapeFit(const mesh::TriangleMesh& m, const shape::Shape& s) {
+  ShapeFit fit;
+  if (s.kind == shape::Kind::Mesh || s.kind == shape::Kind::Plane) return fit;
+  const mesh::TriangleMesh felt = shape::meshOf(s);
+  const bool closed = mesh::closedness(mesh::welded(m)).closed();
+  const mesh::Tree tree(m);
+  if (closed)
+    fit.volume_ratio = mesh::massProperties(felt).volume / mesh::massProperties(m).volume;
+  else
+    fit.volume_ratio = 0;
+  sampleSurface(felt, [&](const Vec3& p) {
+    if (closed && tree.inside(m, p)) return;
+    fit.outward = greatest(fit.outward, tree.nearest(m, p).distance);
+  });
+  sampleSurface(m, [&](const Vec3& p) { fit.inward = greatest(fit.inward, distanceOutside(s, p)); });
+  return fit;
+}
+
+shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int corners) {
+  const Box box = m.bounds();
+  const double mean = box.size().mean() * 0.5;
+  const auto fits = [&](const shape::Shape& s) {
+    const ShapeFit f = shapeFit(m, s);
+    return f.outward <= tolerance && f.inward <= tolerance;
+  };
+  if (box.centre().norm() <= 0.1 * tolerance)
+    if (shape::Shape s = shape::sphere(mean); fits(s)) return s;
+  using Choice = world::ShapeChoice;
+  for (const Choice c : {Choice::Box, Choice::Capsule, Choice::Cylinder, Choice::Ellipsoid})
+    if (shape::Shape s = world::shapeFor(c, m); fits(s)) return s;
+  return world::shapeFor(Choice::Hull, m, corners);
 }
 
 }  // namespace drubble::measure

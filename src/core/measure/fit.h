@@ -15,4 +15,20 @@ struct Fit {
 // box. A Mesh shape plugs nothing.
 Fit cavityFit(const mesh::TriangleMesh& m, const shape::Shape& s, int samples = 20000);
 
+// How a shape stands to its mesh, both in body space. Sampled at no more than a few thousand points of both
+// surfaces.
+struct ShapeFit {
+  double volume_ratio = 1;  // shape over mesh; 0 when the mesh is open
+  double outward = 0;       // m: the farthest that the shape stands proud of the mesh
+  double inward = 0;        // m: the farthest that the mesh sticks out of the shape
+};
+ShapeFit shapeFit(const mesh::TriangleMesh& m, const shape::Shape& s);
+
+// How far a point (body space) is outside a shape; 0 within it.
+double distanceOutside(const shape::Shape& s, const Vec3& point);
+
+// The cheapest shape that stands for the closed mesh (body space) with both gaps below `tolerance` (m):
+// sphere, box, capsule, cylinder, ellipsoid; a hull of at most `corners` when none does.
+shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int corners);
+
 }  // namespace drubble::measure

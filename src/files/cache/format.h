@@ -13,6 +13,8 @@ inline constexpr int kCompression = 1;
 // Flags of a piece in a frame.
 inline constexpr std::uint8_t kFlagAwake = 1;
 inline constexpr std::uint8_t kFlagFixed = 2;
+inline constexpr std::uint8_t kFlagDriven = 4;
+inline constexpr std::uint8_t kFlagHeld = 8;
 
 inline constexpr const char* kCacheSchema = R"(
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;

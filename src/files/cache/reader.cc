@@ -105,7 +105,8 @@ void CacheReader::readPieces() {
   }
   Statement q(*db_, "SELECT name, prototype, role FROM pieces ORDER BY id");
   while (q.step()) {
-    pieces_.push_back({q.text(0), static_cast<std::uint32_t>(q.integer(1)), q.text(2) == "dynamic"});
+    pieces_.push_back({q.text(0), static_cast<std::uint32_t>(q.integer(1)),
+                       q.text(2) == "dynamic" || q.text(2) == "released"});
     if (pieces_.back().prototype >= prototypes_.size()) damaged("the list of pieces");
   }
   Statement c(*db_,

@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "files/cache/format.h"
+#include "files/check.h"
 
 namespace drubble::files {
 
@@ -28,6 +29,13 @@ std::string prepared(const std::string& path, bool force) {
   return path;
 }
 
+// Driven at first, handed to the solver later.
+bool released(const world::Scene& s, std::size_t piece) {
+  for (const world::Mover& m : s.movers)
+    if (m.piece.index() == piece) return m.release_frame.has_value();
+  return false;
+}
+
 PieceState stateOf(const world::World& w, std::size_t i) {
   PieceState s;
   const solve::Motion& m = w.motion();
@@ -42,6 +50,8 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   }
   if (w.sleepOf(i) == world::Sleep::Awake) s.flags |= kFlagAwake;
   if (w.sleepOf(i) == world::Sleep::Fixed) s.flags |= kFlagFixed;
+  if (w.sleepOf(i) == world::Sleep::Driven) s.flags |= kFlagDriven;
+  if (w.sleepOf(i) == world::Sleep::Held) s.flags |= kFlagHeld;
   return s;
 }
 
@@ -90,7 +100,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
     piece.bind(u32(i))
         .bind(s.pieces[i].name)
         .bind(s.pieces[i].prototype.value)
-        .bind(s.pieces[i].role == world::Role::Static ? "static" : "dynamic")
+        .bind(released(s, i) ? "released" : roleName(s.pieces[i].role))
         .once();
   Statement camera(db_, "INSERT INTO cameras VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
   for (const CameraSetup& c : setup.cameras)

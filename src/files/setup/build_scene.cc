@@ -8,10 +8,13 @@
 #include <set>
 
 #include "core/base/trig.h"
+#include "core/measure/fit.h"
 #include "core/place/grid.h"
 #include "core/place/room.h"
 #include "core/world/prototypes.h"
-#include "files/obj.h"
+#include "files/meshes.h"
+#include "files/setup/build_acts.h"
+#include "files/setup/table.h"
 
 namespace drubble::files {
 
@@ -51,6 +54,7 @@ class Builder {
     for (const PlaceSetup& p : s_.places)
       if (p.enabled) addPlace(p);
     checkNames();
+    if (problems_.empty()) addActs(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);
   }
@@ -68,25 +72,19 @@ class Builder {
     c.keep_inside = s_.keep_inside;
   }
 
-  MaterialId materialOf(const BodySetup& b) {
-    auto& list = out_.scene.materials;
-    world::Material m;
-    if (!b.material.empty()) {
-      const auto own = s_.materials.find(b.material);
-      m = own != s_.materials.end() ? own->second : materialPresets().at(b.material);
-    }
-    for (std::size_t i = 0; i < list.size(); ++i)
-      if (list[i].name == m.name) return MaterialId(i);
-    list.push_back(m);
-    return MaterialId(list.size() - 1);
-  }
-
   mesh::TriangleMesh loadMesh(const BodySetup& b) const {
     if (b.geometry == Geometry::Box) return mesh::boxMesh(b.box * b.scale);
     if (b.geometry == Geometry::Sphere) return mesh::sphereMesh(b.sphere * b.scale);
+    if (b.geometry == Geometry::Ellipsoid)
+      return mesh::transformed(mesh::sphereMesh(1), b.ellipsoid * b.scale, {});
+    if (b.geometry == Geometry::Capsule)
+      return mesh::capsuleMesh(b.capsule[0] * b.scale, b.capsule[1] * b.scale, s_.up());
+    if (b.geometry == Geometry::Cylinder)
+      return mesh::cylinderMesh(b.cylinder[0] * b.scale, b.cylinder[1] * b.scale, s_.up());
     const auto path = std::filesystem::path(s_.path).parent_path() / b.mesh;
-    mesh::TriangleMesh m = mesh::welded(readObj(path.string()));
-    for (Vec3& v : m.vertices) v *= s_.unit * b.scale;
+    mesh::TriangleMesh m = mesh::welded(readMesh(path.string()));
+    const double unit = b.mesh_unit > 0 ? b.mesh_unit : s_.unit;
+    for (Vec3& v : m.vertices) v *= unit * b.scale;
     return m;
   }
 
@@ -106,41 +104,132 @@ class Builder {
       throw Error(ErrorKind::Input, "the mesh has no volume");
   }
 
-  static world::ShapeChoice choiceFor(const BodySetup& b) {
-    if (b.shape == "sphere" || (b.shape == "auto" && b.geometry == Geometry::Sphere))
-      return world::ShapeChoice::Sphere;
-    if (b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box))
-      return world::ShapeChoice::Box;
-    if (b.shape == "mesh" || (b.shape == "auto" && b.role == world::Role::Static))
-      return world::ShapeChoice::Mesh;
-    return world::ShapeChoice::Hull;
+  static bool fixed(const BodySetup& b) { return b.role != world::Role::Dynamic; }
+
+  // The prototype of a primitive that is felt as what it is.
+  std::optional<world::Prototype> primitive(const BodySetup& b, double density) const {
+    const auto is = [&](Geometry g, const char* shape) {
+      return b.geometry == g && (b.shape == "auto" || b.shape == shape);
+    };
+    const double k = b.scale;
+    if (is(Geometry::Sphere, "sphere")) return world::spherePrototype(b.name, b.sphere * k, density);
+    if (is(Geometry::Box, "box")) return world::boxPrototype(b.name, b.box * k, density);
+    if (is(Geometry::Ellipsoid, "ellipsoid"))
+      return world::ellipsoidPrototype(b.name, b.ellipsoid * k, density);
+    if (is(Geometry::Capsule, "capsule"))
+      return world::capsulePrototype(b.name, b.capsule[0] * k, b.capsule[1] * k, s_.up(), density);
+    if (is(Geometry::Cylinder, "cylinder"))
+      return world::cylinderPrototype(b.name, b.cylinder[0] * k, b.cylinder[1] * k, s_.up(), density);
+    return {};
   }
 
-  world::Prototype makePrototype(const BodySetup& b, const mesh::TriangleMesh& m, double density) const {
-    const world::ShapeChoice choice = choiceFor(b);
-    if (b.geometry == Geometry::Sphere && choice == world::ShapeChoice::Sphere)
-      return world::spherePrototype(b.name, b.sphere * b.scale, density);
-    if (choice == world::ShapeChoice::Mesh) return world::surfacePrototype(b.name, m);
+  shape::Shape shapeOf(const BodySetup& b, const mesh::TriangleMesh& m_body) {
+    static const std::map<std::string, world::ShapeChoice> kChoices = {
+        {"sphere", world::ShapeChoice::Sphere},       {"box", world::ShapeChoice::Box},
+        {"ellipsoid", world::ShapeChoice::Ellipsoid}, {"capsule", world::ShapeChoice::Capsule},
+        {"cylinder", world::ShapeChoice::Cylinder},   {"mesh", world::ShapeChoice::Mesh}};
+    const double size = m_body.bounds().size().maxCoeff();
+    shape::Shape s;
+    if (b.shape == "auto")
+      s = measure::cheapestShape(m_body, b.fit * size, b.hull_corners);
+    else if (b.shape != "hull")
+      return world::shapeFor(kChoices.at(b.shape), m_body);
+    if (b.shape == "hull" || s.kind == shape::Kind::Convex)
+      s = world::hullWithin(m_body.vertices, b.hull_corners, lost_);
+    return s;
+  }
+
+  world::Prototype makePrototype(const BodySetup& b, const mesh::TriangleMesh& m, double density) {
+    if (std::optional<world::Prototype> p = primitive(b, density)) return std::move(*p);
+    if (b.shape == "mesh" || (b.shape == "auto" && fixed(b))) {
+      world::Prototype p = world::surfacePrototype(b.name, m);
+      return p;
+    }
     requireSolid(m);
-    world::Prototype p = world::meshPrototype(b.name, m, choice, density);
-    // A body of a primitive's own kind is centred exactly.
-    if (b.geometry == Geometry::Box) p.origin.setZero();
-    return p;
+    const mesh::MassProperties solid = mesh::massProperties(m);
+    mesh::TriangleMesh body = m;
+    for (Vec3& v : body.vertices) v -= solid.centre;
+    // The same mesh again, only larger or smaller: its shape is made by scaling.
+    const std::string key = fmt::format("{} {} {} {}", b.mesh, b.shape, b.hull_corners, b.fit);
+    shape::Shape s;
+    if (const auto made = made_.find(key); b.geometry == Geometry::Mesh && made != made_.end()) {
+      lost_ = made->second.lost * b.scale / made->second.scale;
+      s = shape::scaled(made->second.shape, b.scale / made->second.scale);
+    } else {
+      s = shapeOf(b, body);
+      if (b.geometry == Geometry::Mesh) made_[key] = {s, b.scale, lost_};
+    }
+    return world::shapedPrototype(b.name, m, std::move(s), solid, density);
   }
 
   void addPrototype(const BodySetup& b) {
-    const MaterialId material = materialOf(b);
-    double density = b.density.value_or(out_.scene.materials[material.index()].density);
-    if (b.geometry == Geometry::Ground) {
-      add(b, world::groundPrototype(b.name, s_.up(), 1), {}, material);
-      return;
-    }
+    const MaterialId material = materialNamed(s_, b.material, out_.scene);
+    const double density = b.density.value_or(out_.scene.materials[material.index()].density);
+    lost_ = 0;
+    if (b.geometry == Geometry::Ground)
+      return add(b, world::groundPrototype(b.name, s_.up(), 1), {}, material);
+    if (b.geometry == Geometry::Group) return addGroup(b, material);
     mesh::TriangleMesh m = loadMesh(b);
     if (const std::string why = mesh::whyInvalid(m); !why.empty())
       throw Error(ErrorKind::Input, "the mesh is broken: " + why);
     world::Prototype p = makePrototype(b, m, density);
-    if (b.mass && p.volume > 0) p = makePrototype(b, m, density = *b.mass / p.volume);
+    weigh(b, p);
     add(b, std::move(p), std::move(m), material);
+  }
+
+  // A given mass, and a given centre of mass.
+  static void weigh(const BodySetup& b, world::Prototype& p) {
+    solve::Traits& t = p.traits;
+    if (b.mass && t.mass() > 0) {
+      const double factor = *b.mass / t.mass();
+      t.inverse_mass /= factor;
+      t.inertia *= factor;
+      t.inverse_inertia /= factor;
+      t.moments *= factor;
+    }
+    if (b.centre_of_mass && t.mass() > 0) world::moveCentre(p, p.origin + b.scale * *b.centre_of_mass);
+  }
+
+  void addGroup(const BodySetup& b, MaterialId material) {
+    std::vector<world::Prototype> parts;
+    std::vector<Pose> poses;
+    mesh::TriangleMesh whole;
+    for (const GroupPart& part : b.parts) {
+      const auto found = prototype_of_.find(part.body);
+      if (found == prototype_of_.end()) {
+        std::set<std::string> known;
+        for (const auto& [name, unused] : prototype_of_) known.insert(name);
+        const std::string near = nearest(part.body, known);
+        throw Error(ErrorKind::Input,
+                    fmt::format("group '{}': no body is called '{}'{}", b.name, part.body,
+                                near.empty() ? "" : "; did you mean '" + near + "'?"),
+                    part.where);
+      }
+      const world::Prototype& p = out_.scene.prototypes[found->second.index()];
+      const Pose at{part.at, turnXyz(part.turn)};
+      parts.push_back(p);
+      poses.push_back({at.position - at.turn * out_.anchors[found->second.index()], at.turn});
+      mesh::append(whole, mesh::transformed(p.mesh, Vec3::Ones(), poses.back()));
+      used_in_groups_.insert(part.body);
+      if (b.role == world::Role::Dynamic && !(p.traits.inverse_mass > 0))
+        throw Error(
+            ErrorKind::Input,
+            fmt::format("group '{}' moves by itself, but its part '{}' is felt as a mesh: give that body "
+                        "role = \"dynamic\" and a shape like \"hull\"",
+                        b.name, part.body),
+            part.where);
+    }
+    world::Prototype p = world::joinedPrototype(b.name, parts, poses);
+    if (b.density && p.volume > 0 && p.traits.mass() > 0) {
+      BodySetup heavy = b;
+      heavy.mass = *b.density * p.volume;
+      weigh(heavy, p);
+    } else {
+      weigh(b, p);
+    }
+    const MaterialId own = b.material.empty() ? parts.front().material : material;
+    add(b, std::move(p), std::move(whole), own);
+    if (!b.colour) out_.scene.prototypes.back().colour = parts.front().colour;
   }
 
   void add(const BodySetup& b, world::Prototype p, mesh::TriangleMesh m, MaterialId material) {
@@ -149,10 +238,15 @@ class Builder {
                                      ? std::array{0.66, 0.62, 0.56}
                                      : kColours[out_.scene.prototypes.size() % kColours.size()]);
     p.show = b.show;
+    p.shape.margin = b.margin;
     p.traits.gravity_share = b.gravity_share;
     p.traits.travel_damping = b.travel_damping;
     p.traits.spin_damping = b.spin_damping;
+    p.traits.free_travel = b.free_travel;
+    p.traits.free_turn = b.free_turn;
     prototype_of_[b.name] = PrototypeId(out_.scene.prototypes.size());
+    out_.anchors.push_back(anchorOf(b, p));
+    out_.hull_losses.push_back(lost_);
     out_.scene.prototypes.push_back(std::move(p));
     out_.prototype_bodies.push_back(b);
     out_.meshes.push_back(std::move(m));
@@ -178,12 +272,14 @@ class Builder {
     piece.velocity = b.velocity;
     piece.spin = b.spin;
     piece.collide = b.collide;
+    piece.start_state = b.start;
+    piece.wake_above = b.wake_above;
     out_.scene.pieces.push_back(piece);
     wheres_.push_back(where);
   }
 
   void addBodies() {
-    std::set<std::string> copied;
+    std::set<std::string> copied = used_in_groups_;
     for (const PlaceSetup& p : s_.places)
       for (const auto& c : p.copies) copied.insert(c.body);
     for (const auto& [name, prototype] : prototype_of_) {
@@ -195,7 +291,7 @@ class Builder {
       const BodySetup& b = out_.prototype_bodies[prototype.index()];
       Pose pose{b.at, turnXyz(b.turn)};
       if (b.geometry == Geometry::Ground) pose.position += b.ground * s_.up();
-      pose.position -= pose.turn * anchorOf(b, out_.scene.prototypes[prototype.index()]);
+      pose.position -= pose.turn * out_.anchors[prototype.index()];
       addPiece(b.name, prototype, pose, b.where);
     }
   }
@@ -285,6 +381,13 @@ class Builder {
   std::vector<PrototypeId> order_;
   std::vector<Where> wheres_;  // of each piece
   std::vector<Problem> problems_;
+  std::set<std::string> used_in_groups_;
+  struct Made {
+    shape::Shape shape;
+    double scale = 1, lost = 0;
+  };
+  std::map<std::string, Made> made_;  // shapes of meshes, by file and choice
+  double lost_ = 0;                   // by the hull made last
 };
 
 }  // namespace

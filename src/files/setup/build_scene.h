@@ -15,6 +15,13 @@ struct BuiltScene {
   std::vector<std::string> notes;           // what was left out and why, for people
   std::vector<BodySetup> prototype_bodies;  // the body each prototype came from
   std::vector<mesh::TriangleMesh> meshes;   // of each prototype, as loaded and scaled, in the mesh's space
+  std::vector<Vec3> anchors;                // of each prototype: what `at` and `turn` place, body space
+  std::vector<double> hull_losses;  // of each prototype: m by which its mesh stands out of a smaller hull
+  struct IgnoredMotion {
+    PieceId piece;
+    Where where;
+  };
+  std::vector<IgnoredMotion> ignored_motions;  // keys of static pieces
 };
 
 // Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.

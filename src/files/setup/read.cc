@@ -7,6 +7,7 @@
 
 #include "core/base/trig.h"
 #include "files/setup/overrides.h"
+#include "files/setup/read_parts.h"
 #include "files/setup/setup.h"
 #include "files/setup/table.h"
 
@@ -16,17 +17,6 @@ namespace {
 
 constexpr const char* kTopKeys[] = {"title", "units",   "up",         "fps",        "frames",
                                     "seed",  "gravity", "time_scale", "keep_inside"};
-
-std::array<double, 3> parseColour(Table& t, const std::string& key) {
-  const std::string s = t.text(key, "#999999");
-  std::array<double, 3> rgb{0.6, 0.6, 0.6};
-  if (s.size() != 7 || s[0] != '#' || s.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos) {
-    t.complain(key, fmt::format("'{}' is not a colour; write it as \"#rrggbb\"", s));
-    return rgb;
-  }
-  for (std::size_t k = 0; k < 3; ++k) rgb[k] = std::stoi(s.substr(1 + 2 * k, 2), nullptr, 16) / 255.0;
-  return rgb;
-}
 
 void readFriction(Table& t, world::Material& m) {
   const toml::node* n = t.node("friction");
@@ -63,84 +53,12 @@ void readMaterials(Table& root, Setup& s) {
         m.density = t.number("density", m.density, kPositive);
         readFriction(t, m);
         m.bounce = t.number("bounce", m.bounce, {0, 1});
+        m.rolling = t.number("rolling", m.rolling, kNotNegative);
+        m.spinning = t.number("spinning", m.spinning, kNotNegative);
         if (t.flag("enabled", true)) s.materials[name] = m;
       });
     }
   });
-}
-
-void readGeometry(Table& t, BodySetup& b) {
-  int kinds = 0;
-  const auto is = [&](const char* key, Geometry g) {
-    if (!t.has(key)) return false;
-    ++kinds;
-    b.geometry = g;
-    return true;
-  };
-  if (is("mesh", Geometry::Mesh)) {
-    b.mesh = t.text("mesh", "");
-    b.mesh_where = t.document().where(*t.node("mesh"));
-  }
-  if (is("box", Geometry::Box)) b.box = t.lengths("box", Vec3::Ones(), kPositive);
-  if (is("sphere", Geometry::Sphere)) b.sphere = t.length("sphere", 1, kPositive);
-  if (is("ground", Geometry::Ground)) b.ground = t.length("ground", 0);
-  if (kinds == 0)
-    t.complain("name",
-               fmt::format("body '{}' has no geometry: give it one of mesh, box, sphere, ground", b.name));
-  if (kinds > 1)
-    t.complain(
-        "name",
-        fmt::format("body '{}' has more than one geometry: keep one of mesh, box, sphere, ground", b.name));
-}
-
-void readMotion(Table& t, BodySetup& b) {
-  b.velocity = t.lengths("velocity", Vec3::Zero());
-  b.spin = t.vector("spin", Vec3::Zero(), kDegree);
-  t.table("damping", [&](Table& d) {
-    b.travel_damping = d.number("travel", 0, kNotNegative);
-    b.spin_damping = d.number("spin", 0, kNotNegative);
-  });
-  b.gravity_share = t.number("gravity_share", 1);
-}
-
-void readBody(Table& t, const Setup& s, BodySetup& b) {
-  b.where = t.where();
-  b.name = t.text("name", "");
-  b.enabled = t.flag("enabled", true);
-  if (b.name.empty()) t.complain("name", "every body needs a name");
-  readGeometry(t, b);
-  const std::string origin = t.choice("origin", "mesh", {"mesh", "centre", "base"});
-  b.origin = origin == "centre" ? Origin::Centre : origin == "base" ? Origin::Base : Origin::Mesh;
-  b.at = t.lengths("at", Vec3::Zero());
-  b.turn = t.vector("turn", Vec3::Zero(), kDegree);
-  b.scale = t.number("scale", 1, kPositive);
-  const bool ground = b.geometry == Geometry::Ground;
-  b.role = t.choice("role", ground ? "static" : "dynamic", {"static", "dynamic"}) == "static"
-               ? world::Role::Static
-               : world::Role::Dynamic;
-  if (ground && b.role == world::Role::Dynamic)
-    t.complain("role", "ground cannot move: leave the role out, or make it a box");
-  b.shape = t.choice("shape", "auto", {"auto", "sphere", "box", "hull", "mesh"});
-  if (t.has("shape")) b.shape_where = t.document().where(*t.node("shape"));
-  if (b.shape == "mesh" && b.role == world::Role::Dynamic)
-    t.complain("shape",
-               fmt::format(
-                   "body '{}' moves, and shape 'mesh' is for static bodies: use 'hull', or role = \"static\"",
-                   b.name));
-  b.material = t.text("material", "");
-  if (!b.material.empty() && !materialPresets().contains(b.material) && !s.materials.contains(b.material)) {
-    std::set<std::string> known;
-    for (const auto& [k, unused] : materialPresets()) known.insert(k);
-    for (const auto& [k, unused] : s.materials) known.insert(k);
-    t.choice("material", "granite", known);
-  }
-  if (t.has("density")) b.density = t.number("density", 1000, kPositive);
-  if (t.has("mass")) b.mass = t.number("mass", 1, kPositive);
-  if (b.density && b.mass) t.complain("mass", "give density or mass, not both");
-  readMotion(t, b);
-  b.collide = t.flag("collide", true);
-  b.show = t.choice("show", "solid", {"solid", "no"}) == "solid";
-  if (t.has("colour")) b.colour = parseColour(t, "colour");
 }
 
 void readCopies(Table& t, PlaceSetup& p) {
@@ -309,6 +227,11 @@ Setup parseSetup(const std::string& path, const std::string& text,
   readSolver(root, s);
   readMaterials(root, s);
   root.each("body", [&](Table& t) { readBody(t, s, s.bodies.emplace_back()); });
+  root.each("group", [&](Table& t) { readGroup(t, s, s.bodies.emplace_back()); });
+  readSelections(root, s);
+  root.each("adjust", [&](Table& t) { readAdjust(t, s, s.adjusts.emplace_back()); });
+  root.each("motion", [&](Table& t) { readMotion(t, s, s.motions.emplace_back()); });
+  root.each("contact", [&](Table& t) { readContact(t, s.contacts.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
   root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
   root.finish();

@@ -13,8 +13,42 @@
 
 namespace drubble::files {
 
-enum class Geometry { None, Mesh, Box, Sphere, Ground };
+enum class Geometry { None, Mesh, Box, Sphere, Ellipsoid, Capsule, Cylinder, Ground, Group };
 enum class Origin { Mesh, Centre, Base };
+
+// Names of pieces: patterns ("deck/*": within a step of the path, "**": across) and named selections
+// ("@posts").
+struct Selector {
+  std::vector<std::string> patterns;
+  Where where;
+  bool given() const { return !patterns.empty(); }
+};
+
+// A named selection: what `of` takes, narrowed by all that is given.
+struct SelectSetup {
+  std::string name;
+  Where where;
+  Selector of, touching, except;
+  struct Region {
+    std::string body;  // inside a body's mesh; empty: box or sphere
+    std::optional<Box> box;
+    Vec3 centre = Vec3::Zero();
+    double radius = 0;
+    Where where;
+  };
+  std::optional<Region> inside, outside;
+  std::optional<Vec3> nearest;
+  std::string from;  // made from this body
+  Where from_where;
+  bool outermost = false;
+};
+
+// One part of a body of several shapes.
+struct GroupPart {
+  std::string body;
+  Vec3 at = Vec3::Zero(), turn = Vec3::Zero();
+  Where where;
+};
 
 struct BodySetup {
   std::string name;
@@ -24,7 +58,18 @@ struct BodySetup {
   std::string mesh;  // path as written
   Where mesh_where;
   Vec3 box = Vec3::Zero();
-  double sphere = 0;  // radius
+  double sphere = 0;                            // radius
+  Vec3 ellipsoid = Vec3::Zero();                // half axes
+  std::array<double, 2> capsule{}, cylinder{};  // radius; height between centres, or height
+  std::vector<GroupPart> parts;                 // of a Group
+  double mesh_unit = 0;                         // metres in one of the mesh file's; 0: the setup's
+  int hull_corners = 64;
+  double fit = 0.01;  // share of the size: what "auto" may be off by
+  double margin = 0;  // m
+  world::Start start = world::Start::Awake;
+  double wake_above = 0.5;             // m/s
+  std::optional<Vec3> centre_of_mass;  // where the mesh's origin is [0, 0, 0]
+  Vec3 free_travel = Vec3::Ones(), free_turn = Vec3::Ones();
   double ground = 0;  // height along up
   Origin origin = Origin::Mesh;
   Vec3 at = Vec3::Zero();
@@ -63,6 +108,39 @@ struct PlaceSetup {
   std::uint64_t seed = 0;
 };
 
+struct MotionSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector who;
+  act::Track at, turn;     // m, rad
+  std::string from, node;  // a glTF file and a node of it
+  act::Wobble wobble;
+  std::optional<double> release_frame, before_hit;
+};
+
+struct ContactSetup {
+  std::string name;
+  bool enabled = true;
+  Selector a, b;
+  world::PairRule rule;  // its sets still empty
+};
+
+// What is set differs from what the pieces were.
+struct AdjustSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector who;
+  std::optional<world::Role> role;
+  std::optional<world::Start> start;
+  std::optional<double> wake_above, density, gravity_share, travel_damping, spin_damping;
+  std::optional<Vec3> velocity, spin, free_travel, free_turn;
+  std::optional<std::string> material;
+  std::optional<bool> collide, show;
+  std::optional<std::array<double, 3>> colour;
+};
+
 struct CameraSetup {
   std::string name;
   bool enabled = true;
@@ -86,6 +164,10 @@ struct Setup {
   std::map<std::string, world::Material> materials;  // the setup's own; built-in ones are presets
   std::vector<BodySetup> bodies;
   std::vector<PlaceSetup> places;
+  std::map<std::string, SelectSetup> selections;
+  std::vector<AdjustSetup> adjusts;
+  std::vector<MotionSetup> motions;
+  std::vector<ContactSetup> contacts;
   std::vector<CameraSetup> cameras;
 
   Vec3 up() const { return up_is_z ? Vec3::UnitZ() : Vec3::UnitY(); }

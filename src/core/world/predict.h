@@ -1,0 +1,20 @@
+// SPDX-License-Identifier: Apache-2.0
+// When a driven piece will first meet something.
+#pragma once
+#include <optional>
+
+#include "core/world/scene.h"
+
+namespace drubble::world {
+
+struct PredictedHit {
+  double frame = 0;  // shot frame, to a thousandth
+  PieceId other;
+  double speed = 0;  // m/s of the mover's origin then
+};
+
+// Follows the mover's path over the scene's frames against all other pieces where they start; what touches it
+// from the first is passed over. Steps are short against the mover's and the others' thickness.
+std::optional<PredictedHit> predictHit(const Scene& s, const Mover& m);
+
+}  // namespace drubble::world

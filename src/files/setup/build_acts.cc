@@ -1,0 +1,215 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "files/setup/build_acts.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+#include <map>
+
+#include "core/world/predict.h"
+#include "files/gltf.h"
+#include "files/setup/select.h"
+
+namespace drubble::files {
+
+MaterialId materialNamed(const Setup& s, const std::string& name, world::Scene& scene) {
+  world::Material m;
+  if (!name.empty()) {
+    const auto own = s.materials.find(name);
+    m = own != s.materials.end() ? own->second : materialPresets().at(name);
+  }
+  for (std::size_t i = 0; i < scene.materials.size(); ++i)
+    if (scene.materials[i].name == m.name) return MaterialId(i);
+  scene.materials.push_back(m);
+  return MaterialId(scene.materials.size() - 1);
+}
+
+namespace {
+
+class Acts {
+ public:
+  Acts(const Setup& s, BuiltScene& built, std::vector<Problem>& problems)
+      : s_(s), built_(built), problems_(problems), selecting_(s, built, problems) {}
+
+  void add() {
+    for (const AdjustSetup& a : s_.adjusts)
+      if (a.enabled) adjust(a);
+    for (const MotionSetup& m : s_.motions)
+      if (m.enabled) addMotion(m);
+    std::sort(built_.scene.movers.begin(), built_.scene.movers.end(),
+              [](const auto& a, const auto& b) { return a.piece < b.piece; });
+    for (const ContactSetup& c : s_.contacts)
+      if (c.enabled) addContact(c);
+    if (problems_.empty()) predictReleases();
+  }
+
+ private:
+  // Pieces that share a prototype and are adjusted alike share a new one.
+  void adjust(const AdjustSetup& a) {
+    std::map<PrototypeId, PrototypeId> changed;
+    for (const PieceId id : selecting_.take(a.who)) {
+      world::Piece& p = built_.scene.pieces[id.index()];
+      if (a.role) p.role = *a.role;
+      if (a.start) p.start_state = *a.start;
+      if (a.wake_above) p.wake_above = *a.wake_above;
+      if (a.velocity) p.velocity = *a.velocity;
+      if (a.spin) p.spin = *a.spin;
+      if (a.collide) p.collide = *a.collide;
+      const world::Prototype& old = built_.scene.prototypes[p.prototype.index()];
+      if (p.role == world::Role::Dynamic && !(old.traits.inverse_mass > 0)) {
+        problems_.push_back(
+            {fmt::format("'{}' cannot be made dynamic: it is felt as a mesh or has no mass; give its "
+                         "body role = \"dynamic\" and another shape",
+                         p.name),
+             a.who.where});
+        return;
+      }
+      if (!changesPrototype(a)) continue;
+      const auto [at, fresh] = changed.emplace(p.prototype, PrototypeId(built_.scene.prototypes.size()));
+      if (fresh) copyPrototype(p.prototype, a);
+      p.prototype = at->second;
+    }
+  }
+
+  static bool changesPrototype(const AdjustSetup& a) {
+    return a.density || a.gravity_share || a.travel_damping || a.spin_damping || a.free_travel ||
+           a.free_turn || a.material || a.show || a.colour;
+  }
+
+  void copyPrototype(PrototypeId from, const AdjustSetup& a) {
+    world::Prototype p = built_.scene.prototypes[from.index()];
+    BodySetup b = built_.prototype_bodies[from.index()];
+    if (a.material) {
+      p.material = materialNamed(s_, *a.material, built_.scene);
+      b.material = *a.material;
+    }
+    const double density = a.density.value_or(
+        a.material && !b.density && !b.mass ? built_.scene.materials[p.material.index()].density : 0);
+    if (density > 0 && p.volume > 0 && p.traits.mass() > 0) {
+      const double factor = density * p.volume * p.traits.inverse_mass;
+      p.traits.inverse_mass /= factor;
+      p.traits.inertia *= factor;
+      p.traits.inverse_inertia /= factor;
+      p.traits.moments *= factor;
+    }
+    if (a.gravity_share) p.traits.gravity_share = *a.gravity_share;
+    if (a.travel_damping) p.traits.travel_damping = *a.travel_damping;
+    if (a.spin_damping) p.traits.spin_damping = *a.spin_damping;
+    if (a.free_travel) p.traits.free_travel = *a.free_travel;
+    if (a.free_turn) p.traits.free_turn = *a.free_turn;
+    if (a.show) p.show = *a.show;
+    if (a.colour) p.colour = *a.colour;
+    built_.scene.prototypes.push_back(std::move(p));
+    built_.prototype_bodies.push_back(b);
+    built_.meshes.push_back(built_.meshes[from.index()]);
+    built_.anchors.push_back(built_.anchors[from.index()]);
+  }
+
+  void addMotion(const MotionSetup& m) {
+    std::vector<act::PoseKey> poses;
+    if (!m.from.empty()) {
+      try {
+        const auto path = std::filesystem::path(s_.path).parent_path() / m.from;
+        poses = readNodeMotion(path.string(), m.node, s_.unit, s_.fps, s_.first_frame);
+      } catch (const Error& e) {
+        for (Problem p : e.problems()) problems_.push_back({p.message, m.where});
+        return;
+      }
+    }
+    for (const PieceId id : selecting_.take(m.who)) {
+      const world::Piece& piece = built_.scene.pieces[id.index()];
+      if (piece.role == world::Role::Static) {
+        built_.ignored_motions.push_back({id, m.where});
+        continue;
+      }
+      if (piece.role == world::Role::Dynamic) {
+        problems_.push_back(
+            {fmt::format("'{}' has keys but is dynamic: give it role = \"kinematic\", and release "
+                         "here if it is to fly on by itself",
+                         piece.name),
+             m.who.where});
+        return;
+      }
+      addMover(m, id, poses);
+    }
+  }
+
+  void addMover(const MotionSetup& m, PieceId id, const std::vector<act::PoseKey>& poses) {
+    const world::Piece& piece = built_.scene.pieces[id.index()];
+    for (const world::Mover& other : built_.scene.movers)
+      if (other.piece == id)
+        return problems_.push_back({fmt::format("'{}' has two motions: keep one", piece.name), m.where});
+    world::Mover mover;
+    mover.piece = id;
+    mover.anchor = built_.anchors[piece.prototype.index()];
+    mover.path.rest = {piece.start.toWorld(mover.anchor), piece.start.turn};
+    mover.path.rest_turn = built_.prototype_bodies[piece.prototype.index()].turn;
+    mover.path.at = m.at;
+    mover.path.turn = m.turn;
+    mover.path.poses = poses;
+    mover.path.wobble = m.wobble;
+    mover.path.wobble.seed += id.value;
+    mover.release_frame = m.release_frame;
+    const bool released = m.release_frame || m.before_hit;
+    if (released && !(built_.scene.prototypeOf(id.index()).traits.inverse_mass > 0))
+      return problems_.push_back(
+          {fmt::format("'{}' cannot be released: it is felt as a mesh; give it a shape that "
+                       "can move, like \"hull\"",
+                       piece.name),
+           m.where});
+    if (m.release_frame && (*m.release_frame < s_.first_frame || *m.release_frame > s_.last_frame))
+      problems_.push_back({fmt::format("'{}' is released at frame {}, outside the shot's {} to {}",
+                                       piece.name, *m.release_frame, s_.first_frame, s_.last_frame),
+                           m.where});
+    if (m.before_hit) before_hit_[id] = {*m.before_hit, m.where};
+    built_.scene.movers.push_back(std::move(mover));
+  }
+
+  void predictReleases() {
+    for (world::Mover& m : built_.scene.movers) {
+      const auto wanted = before_hit_.find(m.piece);
+      if (wanted == before_hit_.end()) continue;
+      const std::string& name = built_.scene.pieces[m.piece.index()].name;
+      const std::optional<world::PredictedHit> hit = world::predictHit(built_.scene, m);
+      if (!hit) {
+        problems_.push_back({fmt::format("'{}' is to be released before it hits, but its keys take it past "
+                                         "everything; give release = {{ frame = N }}",
+                                         name),
+                             wanted->second.second});
+        continue;
+      }
+      const double frame = std::floor(hit->frame - wanted->second.first);
+      m.release_frame = greatest(frame, s_.first_frame);
+      built_.notes.push_back(
+          fmt::format("'{}' will hit '{}' at frame {:.1f} with {:.4g} {}/s: released at frame {}", name,
+                      built_.scene.pieces[hit->other.index()].name, hit->frame, hit->speed / s_.unit,
+                      s_.units, *m.release_frame));
+    }
+  }
+
+  void addContact(const ContactSetup& c) {
+    world::PairRule rule = c.rule;
+    rule.a = selecting_.take(c.a);
+    rule.b = selecting_.take(c.b);
+    if (built_.scene.pair_rules.size() == world::kMostPairRules)
+      return problems_.push_back(
+          {fmt::format("more than {} [[contact]] tables", world::kMostPairRules), c.a.where});
+    built_.scene.pair_rules.push_back(std::move(rule));
+  }
+
+  const Setup& s_;
+  BuiltScene& built_;
+  std::vector<Problem>& problems_;
+  Selecting selecting_;
+  std::map<PieceId, std::pair<double, Where>> before_hit_;
+};
+
+}  // namespace
+
+void addActs(const Setup& s, BuiltScene& built, std::vector<Problem>& problems) {
+  Acts(s, built, problems).add();
+}
+
+}  // namespace drubble::files

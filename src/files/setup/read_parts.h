@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: Apache-2.0
+// Readers of the setup's larger tables.
+#pragma once
+#include "files/setup/setup.h"
+#include "files/setup/table.h"
+
+namespace drubble::files {
+
+void readBody(Table& t, const Setup& s, BodySetup& b);
+void readGroup(Table& t, const Setup& s, BodySetup& b);
+void readSelections(Table& root, Setup& s);
+void readAdjust(Table& t, const Setup& s, AdjustSetup& a);
+void readMotion(Table& t, const Setup& s, MotionSetup& m);
+void readContact(Table& t, ContactSetup& c);
+
+// A pattern or a list of them; complains when `needed` and missing.
+Selector readSelector(Table& t, const std::string& key, bool needed);
+std::array<double, 3> parseColour(Table& t, const std::string& key);
+std::string readMaterialName(Table& t, const Setup& s);
+
+}  // namespace drubble::files
