@@ -67,6 +67,17 @@ double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra
          rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
 }
 
+// xx, xy, yy of the inverse of a symmetric 2x2 matrix, on the directions that it does not send to nothing:
+// those along which nothing can move have no part in it.
+std::array<double, 3> inverseOf(double xx, double xy, double yy) {
+  const double det = xx * yy - xy * xy, trace = xx + yy;
+  if (det > 1e-9 * trace * trace) return {yy / det, -xy / det, xx / det};
+  if (!(trace > 0)) return {0, 0, 0};
+  // One direction only: the matrix is its own projection times the trace.
+  const double s = 1 / (trace * trace);
+  return {xx * s, xy * s, yy * s};
+}
+
 void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt,
                   double least_radius, double roll_radius, ContactBlock& out) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
@@ -80,15 +91,15 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, st
   const Vec3 ra = middle - a.position, rb = middle - b.position;
   const double tt = effectiveInverse(a, b, ra, rb, t, t), tu = effectiveInverse(a, b, ra, rb, t, u),
                uu = effectiveInverse(a, b, ra, rb, u, u);
-  const double det = tt * uu - tu * tu;
+  const std::array<double, 3> slip = inverseOf(tt, tu, uu);
   const double turning = n.dot((a.inverse_inertia + b.inverse_inertia) * n);
   put(out.along, i, t);
   put(out.across, i, u);
   put(out.friction_arm_a, i, ra);
   put(out.friction_arm_b, i, rb);
-  put(out.slip_xx, i, uu / det);
-  put(out.slip_xy, i, -tu / det);
-  put(out.slip_yy, i, tt / det);
+  put(out.slip_xx, i, slip[0]);
+  put(out.slip_xy, i, slip[1]);
+  put(out.slip_yy, i, slip[2]);
   put(out.twist_mass, i, turning > 0 ? 1 / turning : 0);
   put(out.twist_lever, i, c.surfaces.friction_slide * radius + c.surfaces.spinning * roll_radius);
   put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
@@ -133,12 +144,31 @@ double adhesionForce(const Contact& c, double size) {
   return c.surfaces.adhesion * greatest(cover, kStickArea * size * size);
 }
 
+// An ellipsoid's height over its support point changes with direction by half this form: the second
+// derivatives of the root of n . M n, with M its matrix.
+void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, std::size_t i, ContactBlock& out,
+              const std::array<f8*, 3>& bend) {
+  if (t.half_axes.isZero(0)) return;
+  out.bends = true;
+  const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes);
+  const auto form = [&](const Vec3& d) {
+    return Vec3(body.turn * squares.cwiseProduct(body.turn.conjugate() * d));
+  };
+  const Vec3 x = anyNormalTo(n), y = n.cross(x), mx = form(x), my = form(y), mn = form(n);
+  const double h = std::sqrt(n.dot(mn)), px = x.dot(mn) / h, py = y.dot(mn) / h;
+  put(*bend[0], i, (x.dot(mx) - px * px) / h);
+  put(*bend[1], i, (x.dot(my) - px * py) / h);
+  put(*bend[2], i, (y.dot(my) - py * py) / h);
+}
+
 void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out) {
   const Contact& c = in.contacts[index];
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
   ActiveBody still_a, still_b;  // for one-way contacts: as if nothing moved it
   still_a.position = in.bodies[ia].position;
   still_b.position = in.bodies[ib].position;
+  still_a.turn = in.bodies[ia].turn;
+  still_b.turn = in.bodies[ib].turn;
   const ActiveBody &a = c.surfaces.unmoved == 1 ? still_a : in.bodies[ia],
                    &b = c.surfaces.unmoved == 2 ? still_b : in.bodies[ib];
   out.body_a[i] = ia;
@@ -157,7 +187,8 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.arm_a, i, ra);
     put(row.arm_b, i, rb);
     put(row.gap, i, p.gap);
-    put(row.mass, i, 1 / effectiveInverse(a, b, ra, rb, c.patch.normal, c.patch.normal));
+    const double inverse = effectiveInverse(a, b, ra, rb, c.patch.normal, c.patch.normal);
+    put(row.mass, i, inverse > 0 ? 1 / inverse : 0);
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
   double size = std::numeric_limits<double>::infinity(), inner = size;
@@ -171,6 +202,10 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
   fillFriction(c, a, b, i, in.dt, kPatchRadius * size, inner, out);
+  fillBend(in.traits[c.a.index()], a, c.patch.normal, i, out,
+           {&out.bend_a_xx, &out.bend_a_xy, &out.bend_a_yy});
+  fillBend(in.traits[c.b.index()], b, c.patch.normal, i, out,
+           {&out.bend_b_xx, &out.bend_b_xy, &out.bend_b_yy});
   if (c.surfaces.adhesion > 0) {
     out.sticks = true;
     put(out.pull, i, adhesionForce(c, size) * in.dt / c.patch.count);

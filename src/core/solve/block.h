@@ -53,6 +53,7 @@ struct ContactBlock {
   std::array<std::uint32_t, kLanes> contact{};  // index into the contacts; kNoContact: an empty lane
   int points = 0;                               // the most that any lane has
   bool rolls = false, sticks = false;           // any lane has a roll_lever, a pull
+  bool bends = false;                           // any lane has an ellipsoid
   bool slips = false;                           // any lane's friction differs between rest and sliding
   v8 normal, along, across;                     // the patch's frame
   v8 inverse_mass_a, inverse_mass_b;
@@ -69,6 +70,9 @@ struct ContactBlock {
   f8 pull;                                  // N s a point: what adhesion holds in an internal step
   f8 push_speed;                            // m/s: the fastest that an overlap is eased out
   f8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
+  // How far the surfaces bend away from where they touch, as the radii of an ellipsoid's curvature in the
+  // frame of along and across.
+  f8 bend_a_xx, bend_a_xy, bend_a_yy, bend_b_xx, bend_b_xy, bend_b_yy;
   f8 blend;  // m: over which the spring gives way to the rigid stop about gap 0
 };
 

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "core/solve/flight.h"
 
@@ -184,6 +185,9 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
     inverse_n[k] = inverseMassAlong(a, s.ra, n) + inverseMassAlong(b, s.rb, n);
     inverse_t[k] = inverseMassAlong(a, s.ra, t) + inverseMassAlong(b, s.rb, t);
     inverse_u[k] = inverseMassAlong(a, s.ra, u) + inverseMassAlong(b, s.rb, u);
+    struck[k] = struck[k] && inverse_n[k] > 0;
+    for (double* x : {&inverse_t[k], &inverse_u[k]})
+      *x = *x > 0 ? *x : std::numeric_limits<double>::infinity();
   }
   for (int round = 0; round < kMostSweeps; ++round) {
     double change = 0;

@@ -114,14 +114,26 @@ void solveFriction(ContactBlock& c, Body8& a, Body8& b) {
        c.along * (c.impulse_along - old_along) + c.across * (c.impulse_across - old_across));
 }
 
+// By how much a rolling ellipsoid's surface stays nearer than the material point that touched at first.
+f8 bendOf(const ContactBlock& c, const Place8& a, const Place8& b) {
+  const f8 ax = dot(a.turned, c.along), ay = dot(a.turned, c.across), bx = dot(b.turned, c.along),
+           by = dot(b.turned, c.across);
+  const f8 two(2.0f);
+  // Turned about one axis the normal goes along the other; half of twice the quaternion's part, squared, is
+  // two.
+  return two * (c.bend_a_xx * ay * ay - two * c.bend_a_xy * ax * ay + c.bend_a_yy * ax * ax +
+                c.bend_b_xx * by * by - two * c.bend_b_xy * bx * by + c.bend_b_yy * bx * bx);
+}
+
 template <Pass pass, bool measured>
 void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, const Place8& place_b,
                   f8 inverse_dt, bool backward, f8& worst) {
   const v8 moved = place_b.moved - place_a.moved;
+  const f8 bend = c.bends ? bendOf(c, place_a, place_b) : f8(0.0f);
   for (int k = 0; k < c.points; ++k) {
     PointRow& p = c.point[static_cast<std::size_t>(backward ? c.points - 1 - k : k)];
     const v8 shift = moved + swung(place_b, p.arm_b) - swung(place_a, p.arm_a);
-    const f8 gap = p.gap + dot(shift, c.normal);
+    const f8 gap = p.gap + dot(shift, c.normal) - bend;
     const f8 speed = dot(pointVelocity(b, p.arm_b) - pointVelocity(a, p.arm_a), c.normal);
     // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
     const f8 stop = greatest(gap, f8(0.0f)) * inverse_dt;

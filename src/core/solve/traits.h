@@ -26,6 +26,7 @@ struct Traits {
   double spring_rate = 0;  // rad/s: of the springs that ease it out of overlaps (springRate)
   shape::Roundness roundness = shape::Roundness::None;  // where it touches does not turn with it
   Vec3 round_axis = Vec3::UnitY();                      // body space
+  Vec3 half_axes = Vec3::Zero();                        // of an ellipsoid; else 0
   Vec3 free_travel = Vec3::Ones();                      // 0 for world axes along which it cannot go
   Vec3 free_turn = Vec3::Ones();                        // 0 for world axes about which it cannot turn
   bool dynamic = false;

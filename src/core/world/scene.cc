@@ -35,6 +35,7 @@ void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
   t.outer_radius = p.shape.outer_radius;
   t.inner_radius = p.shape.inner_radius;
   t.roundness = shape::roundness(p.shape, t.round_axis);
+  t.half_axes = p.shape.half_axes;
   t.dynamic = true;
 }
 

@@ -35,16 +35,16 @@ std::vector<double> loadsBorne(const World& w) {
   return borne;
 }
 
-// How fast touching pieces move past each other, a piece; over a plane geometry stays as it is however fast
-// the motion.
+// How fast touching pieces move past each other, a piece. Over a plane geometry stays as it is however fast
+// the motion, but for an ellipsoid that rolls.
 std::vector<double> touchSpeeds(const World& w) {
   std::vector<double> speeds(w.motion().size(), 0);
   for (const solve::Contact& c : w.contacts()) {
     const std::size_t a = c.a.index(), b = c.b.index();
-    if (w.scene().prototypeOf(a).shape.kind == shape::Kind::Plane ||
-        w.scene().prototypeOf(b).shape.kind == shape::Kind::Plane)
-      continue;
-    double speed = (w.motion().velocity[a] - w.motion().velocity[b]).norm();
+    const shape::Kind ka = w.scene().prototypeOf(a).shape.kind, kb = w.scene().prototypeOf(b).shape.kind;
+    const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
+    if (on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid) continue;
+    double speed = on_plane ? 0 : (w.motion().velocity[a] - w.motion().velocity[b]).norm();
     for (const std::size_t i : {a, b})
       if (w.traits()[i].dynamic) speed += rimSpeed(w.traits()[i], w.motion().turn[i], w.motion().spin[i]);
     for (const std::size_t i : {a, b}) speeds[i] = greatest(speeds[i], speed);
