@@ -60,18 +60,88 @@ def basket():
     write("basket", *revolved(rings, stakes * per_stake, place))
 
 
-def flat_float():
-    """A flattened float: half axes 0.05, 0.03, 0.05."""
-    rings = [-90 + 180 * k / 7 for k in range(8)]
+def leg():
+    """One leg of an armour unit: a tapered trunk of eight sides along y, from the unit's middle outward, its edges chamfered."""
+    levels = [(-0.10, 0.20), (0.02, 0.26), (0.62, 0.175), (0.68, 0.135)]  # y, radius
+    vertices = [(r * math.cos(a), y, -r * math.sin(a))
+                for y, r in levels for a in (2 * math.pi * (s + 0.5) / 8 for s in range(8))]
+    faces = [tuple(reversed(range(8))), tuple(range(24, 32))]
+    for k in range(3):
+        faces += [(8 * k + s, 8 * k + (s + 1) % 8, 8 * k + 8 + (s + 1) % 8, 8 * k + 8 + s) for s in range(8)]
+    write("leg", vertices, faces)
 
-    def place(latitude, angle):
-        c, s = math.cos(math.radians(latitude)), math.sin(math.radians(latitude))
-        return (0.05 * c * math.cos(angle), 0.03 * s, -0.05 * c * math.sin(angle))
 
-    write("float_flat", *revolved(rings, 12, place))
+def rubble():
+    """A slope of dumped stone: a surface that falls from a berm to the sea bed, rough at the size of its stones."""
+    nx, nz, width, depth = 72, 56, 11.0, 8.4
+
+    def noise(i, j, seed):
+        h = (i * 374761393 + j * 668265263 + seed * 2147483647) & 0xFFFFFFFF
+        h = ((h ^ (h >> 13)) * 1274126177) & 0xFFFFFFFF
+        return ((h ^ (h >> 16)) & 0xFFFF) / 65535.0
+
+    def height(i, j):
+        x = -width / 2 + width * i / nx
+        profile = 2.6 if x < -3.2 else 0.0 if x > 2.6 else 2.6 * (2.6 - x) / 5.8
+        stones = 0.24 * noise(i // 2, j // 2, 3) + 0.10 * noise(i, j, 7)
+        return profile + stones
+
+    vertices = [(-width / 2 + width * i / nx, height(i, j), -depth / 2 + depth * j / nz)
+                for j in range(nz + 1) for i in range(nx + 1)]
+    at = lambda i, j: j * (nx + 1) + i
+    faces = []
+    for j in range(nz):
+        for i in range(nx):
+            faces.append((at(i, j), at(i, j + 1), at(i + 1, j + 1), at(i + 1, j)))
+    write("rubble", vertices, faces)
+
+
+def bars():
+    """The lantern's front: a leaded lattice of two by two openings with a rebate all round each, in one closed mesh.
+
+    Seen from the front (+z) the bars are narrow; behind them a wider ledge carries the panes.
+    """
+    boxes = []
+    outer, opening, bar = 0.34, 0.15, 0.04 / 3
+    edges = [-0.17, -0.17 + bar, -bar / 2, bar / 2, 0.17 - bar, 0.17]  # bar, gap, bar, gap, bar
+    cells = lambda k: k in (1, 3)  # an opening
+    lip = 0.008
+    # A grid in x and y, two layers in z: behind (rebate, ledge reaching in by lip at the back) and front.
+    xs = sorted({*edges, *(e + s * lip for k, e in enumerate(edges) for s in (-1, 1) if 0 < k < 5)})
+    zs = [-0.012, -0.006, 0.006]
+    solid = {}
+    inside = lambda v, lo, hi: lo < v < hi
+    for i in range(len(xs) - 1):
+        for j in range(len(xs) - 1):
+            x, y = (xs[i] + xs[i + 1]) / 2, (xs[j] + xs[j + 1]) / 2
+            for k, (z0, z1) in enumerate(zip(zs, zs[1:])):
+                reach = lip if k == 0 else 0.0  # the back layer reaches into the openings
+                open_x = any(inside(x, a + reach, b - reach) for a, b in ((edges[1], edges[2]), (edges[3], edges[4])))
+                open_y = any(inside(y, a + reach, b - reach) for a, b in ((edges[1], edges[2]), (edges[3], edges[4])))
+                solid[i, j, k] = not (open_x and open_y)
+    index, vertices, faces = {}, [], []
+
+    def v(i, j, k):
+        if (i, j, k) not in index:
+            index[i, j, k] = len(vertices)
+            vertices.append((xs[i], xs[j] + 0.17, zs[k]))
+        return index[i, j, k]
+
+    sides = [((-1, 0, 0), [(0, 0, 0), (0, 0, 1), (0, 1, 1), (0, 1, 0)]), ((1, 0, 0), [(1, 0, 0), (1, 1, 0), (1, 1, 1), (1, 0, 1)]),
+             ((0, -1, 0), [(0, 0, 0), (1, 0, 0), (1, 0, 1), (0, 0, 1)]), ((0, 1, 0), [(0, 1, 0), (0, 1, 1), (1, 1, 1), (1, 1, 0)]),
+             ((0, 0, -1), [(0, 0, 0), (0, 1, 0), (1, 1, 0), (1, 0, 0)]), ((0, 0, 1), [(0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)])]
+    for (i, j, k), filled in solid.items():
+        if not filled:
+            continue
+        for (dx, dy, dz), corners in sides:
+            if not solid.get((i + dx, j + dy, k + dz), False):
+                faces.append(tuple(v(i + a, j + b, k + c) for a, b, c in corners))
+    write("bars", vertices, faces)
 
 
 if __name__ == "__main__":
     OUT.mkdir(exist_ok=True)
     basket()
-    flat_float()
+    leg()
+    rubble()
+    bars()

@@ -9,6 +9,7 @@
 
 #include "cli/command.h"
 #include "files/check.h"
+#include "files/setup/select.h"
 
 namespace drubble::cli {
 
@@ -34,17 +35,35 @@ void printFindings(const std::vector<Finding>& findings, std::size_t most) {
 }
 
 void printList(const files::Setup& setup, const files::BuiltScene& built) {
-  std::cout << fmt::format("{:<20} {:<8} {:>7}  {:<18} {:>12} {:>14}  {:<14} {}\n", "body", "role", "pieces",
-                           "shape", "mass", "size", "material", "hollow / plugged");
+  std::cout << fmt::format("{:<20} {:<9} {:>6}  {:<18} {:>12} {:>14}  {:<14} {:<18} {}\n", "body", "role",
+                           "pieces", "shape", "mass", "size", "material", "hollow / plugged",
+                           "proud / sticks out");
   for (const files::ListedBody& l : files::listBodies(built)) {
     const std::string mass = l.mass > 0 ? fmt::format("{:.4g} kg", l.mass) : "-";
     const std::string size =
         l.size > 0 ? fmt::format("{:.4g} {}", l.size / setup.unit, setup.units) : "endless";
     const std::string fit =
         l.hollow > 0.005 ? fmt::format("{:.0f} % / {:.0f} %", 100 * l.hollow, 100 * l.plugged) : "-";
-    std::cout << fmt::format("{:<20} {:<8} {:>7}  {:<18} {:>12} {:>14}  {:<14} {}\n", l.name, l.role,
-                             l.copies, l.shape, mass, size, l.material, fit);
+    const std::string gaps =
+        l.outward + l.inward > 0
+            ? fmt::format("{:.3g} / {:.3g} {}", l.outward / setup.unit, l.inward / setup.unit, setup.units)
+            : "exact";
+    std::cout << fmt::format("{:<20} {:<9} {:>6}  {:<18} {:>12} {:>14}  {:<14} {:<18} {}\n", l.name, l.role,
+                             l.copies, l.shape, mass, size, l.material, fit, gaps);
   }
+  std::cout << fmt::format("\n{:<20} {:<20} {:>13} {:>7} {:>8} {:>9}\n", "where these meet", "", "friction",
+                           "bounce", "rolling", "spinning");
+  for (const files::Meeting& m : files::listMeetings(built)) {
+    const solve::Surfaces& f = m.surfaces;
+    const std::string friction = f.friction_rest == f.friction_slide
+                                     ? fmt::format("{:.3g}", f.friction_rest)
+                                     : fmt::format("{:.3g} / {:.3g}", f.friction_rest, f.friction_slide);
+    std::cout << fmt::format("{:<20} {:<20} {:>13} {:>7.3g} {:>8.3g} {:>9.3g}\n", m.a, m.b, friction,
+                             f.bounce, f.rolling, f.spinning);
+  }
+  for (const world::PairRule& r : built.scene.pair_rules)
+    std::cout << fmt::format("contact '{}': {} pieces with {} others, where it differs\n", r.name, r.a.size(),
+                             r.b.size());
 }
 
 nlohmann::ordered_json toJson(const files::BuiltScene& built, const std::vector<Finding>& findings,
@@ -67,9 +86,36 @@ nlohmann::ordered_json toJson(const files::BuiltScene& built, const std::vector<
                              {"mass", l.mass},
                              {"size", l.size / unit},
                              {"material", l.material},
+                             {"volume_ratio", l.volume_ratio},
+                             {"outward", l.outward / unit},
+                             {"inward", l.inward / unit},
+                             {"hull_loss", l.hull_loss / unit},
                              {"hollow", l.hollow},
                              {"plugged", l.plugged}});
+  out["meetings"] = nlohmann::json::array();
+  for (const files::Meeting& m : files::listMeetings(built))
+    out["meetings"].push_back({{"between", {m.a, m.b}},
+                               {"friction", {m.surfaces.friction_rest, m.surfaces.friction_slide}},
+                               {"bounce", m.surfaces.bounce},
+                               {"rolling", m.surfaces.rolling},
+                               {"spinning", m.surfaces.spinning}});
   return out;
+}
+
+// Which pieces a selector takes, one a line.
+int printWho(const files::Setup& setup, const files::BuiltScene& built, const std::string& selector,
+             bool json) {
+  std::vector<Problem> ignored;
+  const std::vector<PieceId> taken = files::Selecting(setup, built, ignored).take(selector);
+  if (json) {
+    nlohmann::json names = nlohmann::json::array();
+    for (const PieceId p : taken) names.push_back(built.scene.pieces[p.index()].name);
+    std::cout << nlohmann::json{{"who", selector}, {"pieces", names}}.dump(1) << "\n";
+  } else {
+    for (const PieceId p : taken) std::cout << built.scene.pieces[p.index()].name << "\n";
+    std::cerr << fmt::format("{} of {} pieces\n", taken.size(), built.scene.pieces.size());
+  }
+  return taken.empty() ? kNo : kDone;
 }
 
 }  // namespace
@@ -79,6 +125,8 @@ int checkCommand(const std::vector<std::string>& arguments) {
   options.add_options()("setup", po::value<std::string>()->required(), "the setup file")(
       "list", po::bool_switch(),
       "every body: role, pieces, shape, mass, size, how hollow it is and how far its shape plugs it")(
+      "who", po::value<std::string>()->default_value(""),
+      "only say which pieces a selector takes: a name pattern, or @NAME of [select]")(
       "all", po::bool_switch(), "every finding, not only the ten worst of each kind")(
       "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
       "change a key of the setup first")("json", po::bool_switch(), "as JSON on stdout");
@@ -92,6 +140,8 @@ int checkCommand(const std::vector<std::string>& arguments) {
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
   const files::Setup setup = files::readSetup(p.as<std::string>("setup"), overrides);
   const files::BuiltScene built = files::buildScene(setup);
+  if (const std::string who = p.as<std::string>("who"); !who.empty())
+    return printWho(setup, built, who, p.as<bool>("json"));
   const std::vector<Finding> findings = files::checkScene(setup, built);
   const auto errors = std::count_if(findings.begin(), findings.end(),
                                     [](const Finding& f) { return f.severity == Severity::Error; });

@@ -12,6 +12,7 @@
 #include "cli/command.h"
 #include "draw/caption.h"
 #include "draw/render.h"
+#include "files/setup/select.h"
 #include "files/setup/table.h"
 
 namespace drubble::cli {
@@ -54,7 +55,9 @@ class Source {
       setup_ = files::readSetup(path);
       built_ = files::buildScene(*setup_);
       stage_ = stageOf(*setup_, *built_);
-      frames_ = {setup_->first_frame};
+      // Only what is keyed moves before a run.
+      const int last = built_->scene.movers.empty() ? setup_->first_frame : setup_->last_frame;
+      for (int f = setup_->first_frame; f <= last; ++f) frames_.push_back(f);
       return;
     }
     cache_ = std::make_unique<files::CacheReader>(path);
@@ -68,7 +71,38 @@ class Source {
     if (!std::binary_search(frames_.begin(), frames_.end(), frame))
       throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame,
                                                 frames_.front(), frames_.back()));
-    return cache_ ? momentOf(*cache_, frame) : momentOf(*built_);
+    return cache_ ? momentOf(*cache_, frame) : momentOf(*built_, frame);
+  }
+  // The frame that is drawn unless another is asked for.
+  int usual() const { return cache_ ? frames_.back() : frames_.front(); }
+  void show(Show what) {
+    if (what == Show::Mesh) return;
+    if (!built_)
+      throw Error(ErrorKind::Usage, "--show shapes needs the setup: a cache does not hold the shapes");
+    showShapes(stage_, *built_, what);
+  }
+  // Which pieces a selector takes, one flag a piece of the stage.
+  std::vector<char> select(const std::string& selector) {
+    std::vector<char> out(stage_.pieces.size(), 0);
+    std::set<std::string> names;
+    if (built_) {
+      std::vector<Problem> ignored;
+      for (const PieceId p : files::Selecting(*setup_, *built_, ignored).take(selector))
+        names.insert(built_->scene.pieces[p.index()].name);
+    }
+    bool any = false;
+    for (std::size_t i = 0; i < out.size(); ++i) {
+      const std::string& name = stage_.pieces[i].name;
+      out[i] = built_ ? names.contains(name) : files::matchesName(selector, name);
+      any = any || out[i];
+    }
+    if (!any) throw Error(ErrorKind::Usage, fmt::format("no piece of '{}' is called '{}'", path_, selector));
+    return out;
+  }
+  void seeThrough(const std::string& selector) {
+    const std::vector<char> taken = select(selector);
+    for (std::size_t i = 0; i < taken.size(); ++i)
+      if (taken[i]) stage_.pieces[i].opacity = least(stage_.pieces[i].opacity, 0.25);
   }
   std::string stem() const { return std::filesystem::path(path_).stem().string(); }
 
@@ -87,6 +121,7 @@ struct Job {
   bool by_speed = false;
   double top_speed = 0;  // m/s; 0: from the frames drawn
   bool labels = true;
+  std::vector<char> highlighted;  // a piece of the stage; empty: none
 };
 
 Camera cameraFor(const Source& source, const Job& job, const std::vector<Moment>& moments) {
@@ -105,9 +140,16 @@ Camera cameraFor(const Source& source, const Job& job, const std::vector<Moment>
 
 PieceColours coloursFor(const Stage& s, const Moment& m, const Job& job) {
   PieceColours out;
-  if (!job.by_speed) return out;
-  for (std::size_t i = 0; i < s.pieces.size(); ++i)
-    out.push_back(s.pieces[i].dynamic ? rampColour(m.speeds[i] / job.top_speed) : Rgb{0.62, 0.62, 0.63});
+  if (!job.by_speed && job.highlighted.empty()) return out;
+  for (std::size_t i = 0; i < s.pieces.size(); ++i) {
+    const StagePiece& p = s.pieces[i];
+    if (job.by_speed && p.opacity == 1)
+      out.push_back(p.dynamic ? rampColour(m.speeds[p.pose] / job.top_speed) : Rgb{0.62, 0.62, 0.63});
+    else
+      out.push_back(s.meshes[p.mesh].colour);
+    if (!job.highlighted.empty())
+      out.back() = job.highlighted[i] ? Rgb{0.96, 0.42, 0.10} : Rgb{0.66, 0.67, 0.68};
+  }
   return out;
 }
 
@@ -207,12 +249,28 @@ std::pair<int, int> sizeOf(const std::string& text) {
   return {w, h};
 }
 
+Show showOf(const std::string& text) {
+  if (text == "mesh") return Show::Mesh;
+  if (text == "shapes") return Show::Shapes;
+  if (text == "both") return Show::Both;
+  throw Error(ErrorKind::Usage, fmt::format("--show '{}' is not mesh, shapes or both", text));
+}
+
+std::pair<int, double> sectionOf(const std::string& text, double unit) {
+  double level = 0;
+  const char* end = text.data() + text.size();
+  const bool named = text.size() > 2 && text[0] >= 'x' && text[0] <= 'z' && text[1] == '=';
+  if (!named || std::from_chars(text.data() + 2, end, level).ptr != end)
+    throw Error(ErrorKind::Usage, fmt::format("--section '{}' is not AXIS=PLACE, like x=0.2", text));
+  return {text[0] - 'x', level * unit};
+}
+
 }  // namespace
 
 int drawCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
   options.add_options()("source", po::value<std::string>()->required(),
-                        "a cache, or a setup (drawn as it starts)")(
+                        "a cache, or a setup (drawn as it starts, keyed motion at --frame)")(
       "output,o", po::value<std::string>()->default_value(""),
       "the picture, or the folder for several (default: in out/)")(
       "frame", po::value<int>(), "which frame (default: the last)")("frames", po::value<std::string>(),
@@ -228,6 +286,13 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "quick", po::bool_switch(), "flat shading, for many frames or a run that still grows")(
       "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
       "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
+      "show", po::value<std::string>()->default_value("mesh"),
+      "of a setup: mesh, shapes (what is felt), or both (the shapes over the meshes)")(
+      "see-through", po::value<std::string>()->default_value(""),
+      "pieces to look through: a name pattern or @name")(
+      "section", po::value<std::string>()->default_value(""),
+      "cut open: x=0.2 takes away what is before that plane")(
+      "highlight", po::value<std::string>()->default_value(""), "pieces to colour: a name pattern or @name")(
       "plain", po::bool_switch(), "no caption and no legend")("json", po::bool_switch(),
                                                               "what was written, as JSON on stdout");
   const Parsed p = parse(
@@ -246,6 +311,11 @@ int drawCommand(const std::vector<std::string>& arguments) {
     throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype or speed", colour));
   job.by_speed = colour == "speed";
   Source source(p.as<std::string>("source"));
+  source.show(showOf(p.as<std::string>("show")));
+  if (const std::string s = p.as<std::string>("see-through"); !s.empty()) source.seeThrough(s);
+  if (const std::string s = p.as<std::string>("highlight"); !s.empty()) job.highlighted = source.select(s);
+  if (const std::string s = p.as<std::string>("section"); !s.empty())
+    job.look.section = sectionOf(s, source.stage().unit);
   job.top_speed = p.as<double>("top-speed") * source.stage().unit;
   catchStopSignals();
   std::vector<std::string> written;
@@ -253,7 +323,7 @@ int drawCommand(const std::vector<std::string>& arguments) {
     written = {drawSheet(source, job, sheetFrames(p.as<std::string>("sheet"), source.frames()),
                          p.as<std::string>("output"))};
   } else {
-    std::vector<int> frames{source.frames().back()};
+    std::vector<int> frames{source.usual()};
     if (p.has("frame")) frames = {p.as<int>("frame")};
     if (p.has("frames"))
       frames = frameList(p.as<std::string>("frames"), "frames", std::max(1, p.as<int>("every")));

@@ -18,6 +18,8 @@ namespace {
 
 using Colour = Eigen::Array3d;  // linear light
 
+constexpr unsigned kSolid = 1, kThin = 2;  // ray masks: what throws shadows, and what is seen through
+constexpr int kMostLayers = 24;
 constexpr double kCrease = 0.6;  // cosine: faces that meet more bluntly are shaded as one smooth surface
 
 double toLinear(double s) { return s <= 0.04045 ? s / 12.92 : std::pow((s + 0.055) / 1.055, 2.4); }
@@ -59,6 +61,7 @@ struct Hit {
   std::uint32_t piece = 0;
   Vec3 normal = Vec3::Zero();  // world, towards the viewer
   Vec3 flat = Vec3::Zero();    // the face's own
+  bool inside = false;         // seen from behind
 };
 
 struct Light {
@@ -139,6 +142,7 @@ struct Renderer::Inner {
       rtcSetGeometryInstancedScene(g, scenes[stage.pieces[i].mesh]);
       rtcAttachGeometryByID(top, g, i);
       if (!stage.meshes[stage.pieces[i].mesh].show) rtcDisableGeometry(g);
+      rtcSetGeometryMask(g, stage.pieces[i].opacity < 1 ? kThin : kSolid);
       instances.push_back(g);
     }
     turns.resize(instances.size());
@@ -146,11 +150,12 @@ struct Renderer::Inner {
 
   void place(const Moment& m) {
     for (std::size_t i = 0; i < instances.size(); ++i) {
-      turns[i] = m.poses[i].turn.toRotationMatrix();
+      const Pose& pose = m.poses[stage.pieces[i].pose];
+      turns[i] = pose.turn.toRotationMatrix();
       float x[12];
       for (int column = 0; column < 3; ++column)
         for (int row = 0; row < 3; ++row) x[column * 3 + row] = static_cast<float>(turns[i](row, column));
-      for (int row = 0; row < 3; ++row) x[9 + row] = static_cast<float>(m.poses[i].position[row]);
+      for (int row = 0; row < 3; ++row) x[9 + row] = static_cast<float>(pose.position[row]);
       rtcSetGeometryTransform(instances[i], 0, RTC_FORMAT_FLOAT3X4_COLUMN_MAJOR, x);
       rtcCommitGeometry(instances[i]);
     }
@@ -171,11 +176,11 @@ struct Renderer::Inner {
     return r;
   }
 
-  bool trace(const Vec3& from, const Vec3& d, Hit& out) const {
+  bool trace(const Vec3& from, const Vec3& d, double start, Hit& out) const {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCRayHit q{};
-    q.ray = rayOf(from, d, 0);
+    q.ray = rayOf(from, d, start);
     q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     rtcIntersect1(top, &context, &q);
     if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
@@ -186,14 +191,19 @@ struct Renderer::Inner {
     const double u = static_cast<double>(q.hit.u), v = static_cast<double>(q.hit.v);
     out.flat = (turns[out.piece] * meshes[m].normal(q.hit.primID)).normalized();
     out.normal = (turns[out.piece] * ((1 - u - v) * n[0] + u * n[1] + v * n[2])).normalized();
-    if (out.flat.dot(d) > 0) out.flat = -out.flat, out.normal = -out.normal;
+    out.inside = out.flat.dot(d) > 0;
+    if (out.inside) out.flat = -out.flat, out.normal = -out.normal;
     return true;
   }
+
+  Colour follow(const Vec3& from, const Vec3& d, const Look& look, const std::vector<Colour>& albedo,
+                RandomStream& random) const;
 
   bool blocked(const Vec3& from, const Vec3& d, double start) const {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCRay r = rayOf(from, d, start);
+    r.mask = kSolid;
     rtcOccluded1(top, &context, &r);
     return r.tfar < 0;
   }
@@ -247,6 +257,36 @@ struct Renderer::Inner {
   }
 };
 
+// Follows a ray through what is cut away and what is seen through.
+Colour Renderer::Inner::follow(const Vec3& from, const Vec3& d, const Look& look,
+                               const std::vector<Colour>& albedo, RandomStream& random) const {
+  Colour out = Colour::Zero();
+  double left = 1, start = 0;
+  for (int layer = 0; layer < kMostLayers; ++layer) {
+    Hit h;
+    if (!trace(from, d, start, h)) break;
+    start = h.distance * (1 + 1e-6) + 1e-6 * extent;
+    const StagePiece& piece = stage.pieces[h.piece];
+    if (look.section && !stage.meshes[piece.mesh].ground) {
+      const auto [axis, level] = *look.section;
+      const double side = from[axis] > level ? 1 : -1;
+      if (side * ((from + h.distance * d)[axis] - level) > 0) continue;
+    }
+    // A cut shows the inside, flatly lit.
+    const Colour own = h.inside ? Colour(albedo[h.piece] * 0.5 + 0.03) : albedo[h.piece];
+    if (piece.opacity < 1) {
+      const double edge = 1 - absolute(h.normal.dot(d));
+      const double share = least(1, piece.opacity * (0.55 + 1.2 * edge * edge));
+      out += left * share * quickShade(h, from, d, own);
+      left *= 1 - share;
+      continue;
+    }
+    const bool quick = look.quick || (look.section && !stage.meshes[piece.mesh].ground);
+    return out + left * (quick ? quickShade(h, from, d, own) : shade(h, from, d, own, random));
+  }
+  return out + left * light.sky(d);
+}
+
 Renderer::Renderer(const Stage& stage) : inner_(std::make_unique<Inner>(stage)) {}
 Renderer::~Renderer() = default;
 
@@ -275,12 +315,7 @@ Image Renderer::render(const Camera& camera, const Look& look, const PieceColour
           const double dx = (s % side + (look.quick ? 0.5 : random.unit())) / side,
                        dy = (s / side + (look.quick ? 0.5 : random.unit())) / side;
           const Vec3 d = camera.ray((x + dx) / look.width * 2 - 1, (look.height - 2 * (y + dy)) / look.width);
-          Hit h;
-          if (!inner_->trace(camera.at, d, h))
-            sum += inner_->light.sky(d);
-          else
-            sum += look.quick ? inner_->quickShade(h, camera.at, d, albedo[h.piece])
-                              : inner_->shade(h, camera.at, d, albedo[h.piece], random);
+          sum += inner_->follow(camera.at, d, look, albedo, random);
         }
         image.at(x, y) = developed(sum / (side * side));
       }

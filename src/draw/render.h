@@ -13,7 +13,9 @@ namespace drubble::draw {
 struct Look {
   int width = 1280, height = 800;
   bool quick = false;  // flat shading, one ray a pixel, no shadows
-  int samples = 4;     // a side: samples^2 rays a pixel, each with a sun and two sky rays
+  // What lies beyond the plane x, y or z (axis 0 to 2) on the camera's side is cut away.
+  std::optional<std::pair<int, double>> section;
+  int samples = 4;  // a side: samples^2 rays a pixel, each with a sun and two sky rays
 };
 
 // Colours of the pieces; empty: those of the prototypes.

@@ -15,7 +15,8 @@ Stage stageOf(const files::CacheReader& cache) {
   s.up = info.up_is_z ? Vec3::UnitZ() : Vec3::UnitY();
   for (const files::CachedPrototype& p : cache.prototypes())
     s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape == "ground"});
-  for (const files::CachedPiece& p : cache.pieces()) s.pieces.push_back({p.name, p.prototype, p.dynamic});
+  for (const files::CachedPiece& p : cache.pieces())
+    s.pieces.push_back({p.name, p.prototype, p.dynamic, 1, u32(s.pieces.size())});
   for (const files::CachedCamera& c : cache.cameras()) s.cameras.push_back({c.name, c.at, c.look, c.lens});
   return s;
 }
@@ -32,7 +33,7 @@ Stage stageOf(const files::Setup& setup, const files::BuiltScene& built) {
   for (const world::Prototype& p : built.scene.prototypes)
     s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape.kind == shape::Kind::Plane});
   for (const world::Piece& p : built.scene.pieces)
-    s.pieces.push_back({p.name, p.prototype.value, p.role == world::Role::Dynamic});
+    s.pieces.push_back({p.name, p.prototype.value, p.role == world::Role::Dynamic, 1, u32(s.pieces.size())});
   for (const files::CameraSetup& c : setup.cameras)
     if (c.enabled) s.cameras.push_back({c.name, c.at, c.look, c.lens});
   return s;
@@ -50,14 +51,43 @@ Moment momentOf(files::CacheReader& cache, int frame) {
   return m;
 }
 
-Moment momentOf(const files::BuiltScene& built) {
+Moment momentOf(const files::BuiltScene& built, int frame) {
   Moment m;
-  m.frame = built.scene.first_frame;
+  m.frame = frame;
   for (const world::Piece& p : built.scene.pieces) {
     m.poses.push_back(p.start);
     m.speeds.push_back(p.velocity.norm());
   }
+  for (const world::Mover& mover : built.scene.movers) {
+    const Pose now = built.scene.moverPose(mover, frame), next = built.scene.moverPose(mover, frame + 0.01);
+    m.poses[mover.piece.index()] = now;
+    m.speeds[mover.piece.index()] =
+        (next.position - now.position).norm() / (0.01 * built.scene.frameSeconds());
+  }
   return m;
+}
+
+void showShapes(Stage& stage, const files::BuiltScene& built, Show show) {
+  if (show == Show::Mesh) return;
+  const std::size_t meshes = stage.meshes.size(), pieces = stage.pieces.size();
+  for (std::size_t i = 0; i < meshes; ++i) {
+    const shape::Shape& s = built.scene.prototypes[i].shape;
+    StageMesh shape = stage.meshes[i];
+    shape.mesh = shape::meshOf(s);
+    shape.show = true;
+    if (show == Show::Shapes)
+      stage.meshes[i] = shape;
+    else
+      shape.colour = {0.95, 0.45, 0.10}, stage.meshes.push_back(shape);
+  }
+  if (show != Show::Both) return;
+  for (std::size_t i = 0; i < pieces; ++i) {
+    StagePiece p = stage.pieces[i];
+    if (stage.meshes[p.mesh].ground) continue;
+    p.mesh += u32(meshes);
+    p.opacity = 0.4;
+    stage.pieces.push_back(p);
+  }
 }
 
 }  // namespace drubble::draw

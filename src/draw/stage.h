@@ -23,6 +23,8 @@ struct StagePiece {
   std::string name;
   std::uint32_t mesh = 0;
   bool dynamic = true;
+  double opacity = 1;      // below 1: seen through
+  std::uint32_t pose = 0;  // index into a moment's poses
 };
 
 struct StageCamera {
@@ -53,6 +55,10 @@ struct Moment {
 Stage stageOf(const files::CacheReader& cache);
 Stage stageOf(const files::Setup& setup, const files::BuiltScene& built);
 Moment momentOf(files::CacheReader& cache, int frame);
-Moment momentOf(const files::BuiltScene& built);
+Moment momentOf(const files::BuiltScene& built, int frame);  // keyed motion followed, nothing simulated
+
+// What of a setup is drawn: its meshes, the shapes they are felt as, or the shapes laid over the meshes.
+enum class Show { Mesh, Shapes, Both };
+void showShapes(Stage& stage, const files::BuiltScene& built, Show show);
 
 }  // namespace drubble::draw

@@ -14,6 +14,8 @@ namespace {
 
 constexpr double kHollow = 0.1;    // of the outline: less is no container
 constexpr double kPlugged = 0.25;  // of the hollow part
+constexpr double kProud = 0.05;    // of the size: a gap that the eye finds
+constexpr double kSlowing = 0.5;   // of the top speed: a release slower than this was eased
 constexpr double kOverlap = 1e-3;  // of the smaller piece: below it is rounding
 
 // Only closed meshes have an inside to plug.
@@ -23,6 +25,12 @@ measure::Fit fitOf(const BuiltScene& built, std::size_t i) {
       !mesh::closedness(mesh::welded(p.mesh)).closed())
     return {};
   return measure::cavityFit(p.mesh, p.shape);
+}
+
+// Some piece is made from it.
+bool inUse(const BuiltScene& built, std::size_t prototype) {
+  return std::any_of(built.scene.pieces.begin(), built.scene.pieces.end(),
+                     [&](const world::Piece& p) { return p.prototype.index() == prototype; });
 }
 
 void checkMeshes(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
@@ -53,17 +61,18 @@ void checkPlugs(const BuiltScene& built, std::vector<Finding>& out) {
     const measure::Fit fit = fitOf(built, i);
     if (fit.hollow < kHollow || fit.plugged < kPlugged) continue;
     const BodySetup& b = built.prototype_bodies[i];
-    const bool fixed = b.role == world::Role::Static;
-    out.push_back({fixed ? Severity::Error : Severity::Warning,
-                   "plugged",
-                   fmt::format("body '{}': its shape fills {:.0f} % of its hollow inside ({:.0f} % of its "
-                               "outline is hollow), so nothing can get in; {}",
-                               b.name, 100 * fit.plugged, 100 * fit.hollow,
-                               fixed ? "set shape = \"mesh\""
-                                     : "a moving body needs a hull for now: fix it in place with role = "
-                                       "\"static\" and shape = \"mesh\", or accept it"),
-                   {b.name},
-                   fit.plugged});
+    const bool fixed = b.role != world::Role::Dynamic;
+    out.push_back(
+        {fixed ? Severity::Error : Severity::Warning,
+         "plugged",
+         fmt::format("body '{}': its shape fills {:.0f} % of its hollow inside ({:.0f} % of its "
+                     "outline is hollow), so nothing can get in; {}",
+                     b.name, 100 * fit.plugged, 100 * fit.hollow,
+                     fixed ? "set shape = \"mesh\""
+                           : "build it from several hulls in a [[group]] with joined = true, or lead it "
+                             "by keys with role = \"kinematic\" and shape = \"mesh\""),
+         {b.name},
+         fit.plugged});
   }
 }
 
@@ -94,12 +103,75 @@ void checkScale(const Setup& setup, const BuiltScene& built, std::vector<Finding
   }
 }
 
+// Shapes that stand proud of their meshes, or let them stick out.
+void checkFits(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
+  for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
+    const world::Prototype& p = built.scene.prototypes[i];
+    const BodySetup& b = built.prototype_bodies[i];
+    if (p.exact_shape || b.geometry == Geometry::Group || !inUse(built, i)) continue;
+    const measure::ShapeFit fit = measure::shapeFit(p.mesh, p.shape);
+    const double worst = greatest(fit.outward, fit.inward);
+    // A plugged hollow is said once, by checkPlugs.
+    const measure::Fit hollow = fitOf(built, i);
+    if (worst < kProud * p.traits.size || (hollow.hollow >= kHollow && hollow.plugged >= kPlugged)) continue;
+    const bool proud = fit.outward >= fit.inward;
+    const char* mend =
+        b.shape == "hull" || b.shape == "auto"
+            ? "join several hulls in a [[group]], or set shape = \"mesh\" if it need not move by itself"
+            : "try shape = \"auto\" or \"hull\"";
+    out.push_back(
+        {Severity::Warning,
+         "fit",
+         fmt::format("body '{}': its {} {} by up to {:.3g} {} ({:.0f} % of its size; {:.2f} times its "
+                     "volume): {}; look with draw --show both",
+                     p.name, shape::kindName(p.shape.kind),
+                     proud ? "stands proud of the mesh" : "lets the mesh stick out", worst / setup.unit,
+                     setup.units, 100 * worst / p.traits.size, fit.volume_ratio, mend),
+         {p.name},
+         worst});
+  }
+}
+
+void checkMotions(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
+  for (const BuiltScene::IgnoredMotion& m : built.ignored_motions) {
+    const std::string& name = built.scene.pieces[m.piece.index()].name;
+    out.push_back({Severity::Warning,
+                   "keys",
+                   fmt::format("'{}' is static: its keys are ignored; give it role = \"kinematic\"", name),
+                   {name},
+                   0});
+  }
+  for (const world::Mover& m : built.scene.movers) {
+    if (!m.release_frame) continue;
+    const auto speedAt = [&](double frame) {
+      const Pose a = built.scene.moverPose(m, frame - 0.05), b = built.scene.moverPose(m, frame);
+      return (b.position - a.position).norm() / (0.05 * built.scene.frameSeconds());
+    };
+    double top = 0;
+    for (double f = setup.first_frame + 0.05; f <= *m.release_frame; f += 0.25)
+      top = greatest(top, speedAt(f));
+    const double at_release = speedAt(*m.release_frame);
+    if (!(at_release < kSlowing * top)) continue;
+    const std::string& name = built.scene.pieces[m.piece.index()].name;
+    out.push_back(
+        {Severity::Warning,
+         "eased",
+         fmt::format("'{}' is released at frame {} with {:.3g} {}/s, after {:.3g} before: its keys slow it "
+                     "down; use ease = \"linear\", or release it earlier",
+                     name, *m.release_frame, at_release / setup.unit, setup.units, top / setup.unit),
+         {name},
+         at_release / top});
+  }
+}
+
 }  // namespace
 
 std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   std::vector<Finding> out;
   checkOverlaps(setup, built, out);
   checkPlugs(built, out);
+  checkFits(setup, built, out);
+  checkMotions(setup, built, out);
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);
   for (const std::string& n : built.notes) out.push_back({Severity::Note, "place", n, {}, 0});
@@ -110,6 +182,25 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
 
 const char* roleName(world::Role r) {
   return r == world::Role::Static ? "static" : r == world::Role::Kinematic ? "kinematic" : "dynamic";
+}
+
+std::vector<Meeting> listMeetings(const BuiltScene& built) {
+  std::vector<Meeting> out;
+  const auto& materials = built.scene.materials;
+  // Which materials there are among pieces that collide, and among those that move.
+  std::vector<char> there(materials.size(), 0), moving(materials.size(), 0);
+  for (std::size_t i = 0; i < built.scene.pieces.size(); ++i) {
+    if (!built.scene.pieces[i].collide) continue;
+    const std::size_t m = built.scene.prototypeOf(i).material.index();
+    there[m] = 1;
+    if (built.scene.pieces[i].role == world::Role::Dynamic) moving[m] = 1;
+  }
+  const auto named = [&](std::size_t m) { return materials[m].name.empty() ? "(none)" : materials[m].name; };
+  for (std::size_t a = 0; a < materials.size(); ++a)
+    for (std::size_t b = a; b < materials.size(); ++b)
+      if (there[a] && there[b] && (moving[a] || moving[b]))
+        out.push_back({named(a), named(b), world::combine(materials[a], materials[b])});
+  return out;
 }
 
 std::vector<ListedBody> listBodies(const BuiltScene& built) {
@@ -131,6 +222,13 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
     l.mass = b.role == world::Role::Dynamic ? p.traits.mass() : 0;
     l.size = b.geometry == Geometry::Ground ? 0 : p.traits.size;
     const measure::Fit fit = fitOf(built, i);
+    if (!p.exact_shape && b.geometry != Geometry::Ground) {
+      const measure::ShapeFit gaps = measure::shapeFit(p.mesh, p.shape);
+      l.outward = gaps.outward;
+      l.inward = gaps.inward;
+      l.volume_ratio = gaps.volume_ratio;
+    }
+    l.hull_loss = built.hull_losses.size() > i ? built.hull_losses[i] : 0;
     l.hollow = fit.hollow;
     l.plugged = fit.plugged;
     out.push_back(l);

@@ -12,7 +12,7 @@ enum class Severity { Error, Warning, Note };
 
 struct Finding {
   Severity severity = Severity::Warning;
-  std::string kind;     // "overlap", "mesh", "plugged", "scale", "place"
+  std::string kind;     // "overlap", "fit", "keys", "eased", "mesh", "plugged", "scale", "place"
   std::string message;  // which, how much, and what to change
   std::vector<std::string> pieces;
   double amount = 0;  // metres for an overlap, a share for a plug
@@ -25,11 +25,22 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built);
 struct ListedBody {
   std::string name, role, shape, material;
   std::size_t copies = 0;
-  double mass = 0;     // kg; 0: does not move
-  double size = 0;     // m
-  double hollow = 0;   // share of the outline
-  double plugged = 0;  // share of the hollow part that the shape fills
+  double mass = 0;                 // kg; 0: does not move
+  double size = 0;                 // m
+  double volume_ratio = 1;         // of the shape to the mesh
+  double outward = 0, inward = 0;  // m: the shape stands proud, the mesh sticks out
+  double hull_loss = 0;            // m: of a hull of fewer corners
+  double hollow = 0;               // share of the outline
+  double plugged = 0;              // share of the hollow part that the shape fills
 };
+
+// What two materials whose pieces can meet come to.
+struct Meeting {
+  std::string a, b;
+  solve::Surfaces surfaces;
+};
+std::vector<Meeting> listMeetings(const BuiltScene& built);
+
 const char* roleName(world::Role r);
 std::vector<ListedBody> listBodies(const BuiltScene& built);
 

@@ -104,6 +104,8 @@ ShapeFit shapeFit(const mesh::TriangleMesh& m, const shape::Shape& s) {
     fit.outward = greatest(fit.outward, tree.nearest(m, p).distance);
   });
   sampleSurface(m, [&](const Vec3& p) { fit.inward = greatest(fit.inward, distanceOutside(s, p)); });
+  const double rounding = 1e-9 * s.outer_radius;
+  for (double* gap : {&fit.outward, &fit.inward}) *gap = *gap > rounding ? *gap : 0;
   return fit;
 }
 

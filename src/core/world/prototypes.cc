@@ -203,6 +203,8 @@ Prototype joinedPrototype(const std::string& name, const std::vector<Prototype>&
   }
   p.volume = volume;
   p.origin = -solid.centre;
+  p.exact_shape = true;
+  for (const Prototype& part : parts) p.exact_shape = p.exact_shape && part.exact_shape;
   return p;
 }
 
