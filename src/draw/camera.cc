@@ -36,7 +36,7 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
     size = std::max(size, stage.meshes[stage.pieces[i].mesh].mesh.bounds().size().norm());
     for (const Moment& m : moments)
       for (std::size_t k = 0; k < 3; ++k)
-        along[k].push_back(m.poses[i].position[static_cast<Eigen::Index>(k)]);
+        along[k].push_back(m.poses[stage.pieces[i].pose].position[static_cast<Eigen::Index>(k)]);
   }
   Box action;
   if (!along[0].empty()) {
@@ -54,7 +54,7 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
   for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
     const StageMesh& m = stage.meshes[stage.pieces[i].mesh];
     if (stage.pieces[i].dynamic || m.ground || !m.show) continue;
-    const Box b = meshBoxAt(m.mesh, moments.front().poses[i]);
+    const Box b = meshBoxAt(m.mesh, moments.front().poses[stage.pieces[i].pose]);
     const double reach = action.size().norm();
     if (action.empty() || (b.overlaps(action.grown(0.5 * reach)) && b.size().norm() < 3 * reach)) out.add(b);
   }

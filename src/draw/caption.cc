@@ -51,15 +51,19 @@ void addSpeedLegend(Image& image, const Stage& stage, double top_speed) {
 void addPrototypeLegend(Image& image, const Stage& stage) {
   const double s = scaleOf(image), row = 21 * s;
   const TextStyle style{13 * s, kPaper, false};
-  std::vector<std::pair<const StageMesh*, std::string>> entries;
+  std::vector<std::pair<Rgb, std::string>> entries;
   double width = 0;
   for (std::uint32_t m = 0; m < stage.meshes.size(); ++m) {
     const auto n = std::count_if(stage.pieces.begin(), stage.pieces.end(),
-                                 [&](const StagePiece& p) { return p.dynamic && p.mesh == m; });
+                                 [&](const StagePiece& p) { return p.dynamic && p.mesh == m && !p.felt; });
     if (n == 0 || !stage.meshes[m].show) continue;
-    entries.emplace_back(&stage.meshes[m], fmt::format("{} ({})", stage.meshes[m].name, n));
-    width = std::max(width, measureText(entries.back().second, style).width);
+    entries.emplace_back(stage.meshes[m].colour, fmt::format("{} ({})", stage.meshes[m].name, n));
   }
+  if (stage.compares) {
+    entries.emplace_back(kProudColour, "shape stands proud");
+    entries.emplace_back(kSticksOutColour, "mesh sticks out");
+  }
+  for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);
   const auto most = static_cast<std::size_t>(std::max(0.0, (0.5 * image.height) / row));
   if (entries.size() > most) entries.resize(most);
   if (entries.empty()) return;
@@ -68,7 +72,7 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
   fillBox(image, x, y, width + 46 * s, height, kInk, 0.72);
   for (std::size_t i = 0; i < entries.size(); ++i) {
     const double at = y + 7 * s + row * static_cast<double>(i);
-    fillBox(image, x + 12 * s, at + 4 * s, 13 * s, 13 * s, entries[i].first->colour, 1);
+    fillBox(image, x + 12 * s, at + 4 * s, 13 * s, 13 * s, entries[i].first, 1);
     drawText(image, x + 33 * s, at + 15.5 * s, entries[i].second, style);
   }
 }

@@ -16,7 +16,7 @@ Stage ballsStage(Moment& m) {
   s.units = "m";
   s.meshes = {{"ball", mesh::sphereMesh(0.2, 12), {0.9, 0.1, 0.1}, true, false},
               {"hidden", mesh::sphereMesh(0.2, 12), {0, 0, 1}, false, false}};
-  s.pieces = {{"left", 0, true}, {"right", 0, true}, {"unseen", 1, true}};
+  s.pieces = {{"left", 0, true, 1, 0}, {"right", 0, true, 1, 1}, {"unseen", 1, true, 1, 2}};
   m.poses = {{vec3(-1, 0, 0), Quat::Identity()},
              {vec3(1, 0.5, 0), Quat::Identity()},
              {vec3(0, 0, 0), Quat::Identity()}};

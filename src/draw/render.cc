@@ -18,8 +18,10 @@ namespace {
 
 using Colour = Eigen::Array3d;  // linear light
 
-constexpr unsigned kSolid = 1, kThin = 2;  // ray masks: what throws shadows, and what is seen through
+constexpr unsigned kSolid = 1, kThin = 2,
+                   kFelt = 4;  // ray masks: what throws shadows, what is seen through, shapes
 constexpr int kMostLayers = 24;
+constexpr double kFits = 0.004;  // of the size: smaller misfits are not shown
 constexpr double kCrease = 0.6;  // cosine: faces that meet more bluntly are shaded as one smooth surface
 
 double toLinear(double s) { return s <= 0.04045 ? s / 12.92 : std::pow((s + 0.055) / 1.055, 2.4); }
@@ -87,6 +89,7 @@ struct Renderer::Inner {
   RTCScene top = nullptr;
   std::vector<RTCScene> scenes;
   std::vector<mesh::TriangleMesh> meshes;
+  std::vector<double> sizes;
   std::vector<std::vector<std::array<Vec3, 3>>> normals;
   std::vector<RTCGeometry> instances;
   std::vector<Mat3> turns;
@@ -129,6 +132,7 @@ struct Renderer::Inner {
     rtcCommitScene(scene);
     scenes.push_back(scene);
     normals.push_back(cornerNormals(mesh));
+    sizes.push_back(mesh.bounds().size().maxCoeff());
     meshes.push_back(std::move(mesh));
   }
 
@@ -142,7 +146,7 @@ struct Renderer::Inner {
       rtcSetGeometryInstancedScene(g, scenes[stage.pieces[i].mesh]);
       rtcAttachGeometryByID(top, g, i);
       if (!stage.meshes[stage.pieces[i].mesh].show) rtcDisableGeometry(g);
-      rtcSetGeometryMask(g, stage.pieces[i].opacity < 1 ? kThin : kSolid);
+      rtcSetGeometryMask(g, stage.pieces[i].felt ? kFelt : stage.pieces[i].opacity < 1 ? kThin : kSolid);
       instances.push_back(g);
     }
     turns.resize(instances.size());
@@ -176,11 +180,12 @@ struct Renderer::Inner {
     return r;
   }
 
-  bool trace(const Vec3& from, const Vec3& d, double start, Hit& out) const {
+  bool trace(const Vec3& from, const Vec3& d, double start, unsigned mask, Hit& out) const {
     RTCIntersectContext context;
     rtcInitIntersectContext(&context);
     RTCRayHit q{};
     q.ray = rayOf(from, d, start);
+    q.ray.mask = mask;
     q.hit.geomID = q.hit.instID[0] = RTC_INVALID_GEOMETRY_ID;
     rtcIntersect1(top, &context, &q);
     if (q.hit.geomID == RTC_INVALID_GEOMETRY_ID) return false;
@@ -198,6 +203,12 @@ struct Renderer::Inner {
 
   Colour follow(const Vec3& from, const Vec3& d, const Look& look, const std::vector<Colour>& albedo,
                 RandomStream& random) const;
+
+  bool cutAway(const Vec3& from, const Vec3& d, const Hit& h, const Look& look) const;
+  double nearEnough(const Hit& h, const Vec3& d) const;
+  std::optional<Hit> proudBefore(const Vec3& from, const Vec3& d, double start, double end, const Hit* mesh,
+                                 const Look& look) const;
+  bool feltNear(const Vec3& from, const Vec3& d, const Hit& h) const;
 
   bool blocked(const Vec3& from, const Vec3& d, double start) const {
     RTCIntersectContext context;
@@ -257,34 +268,82 @@ struct Renderer::Inner {
   }
 };
 
-// Follows a ray through what is cut away and what is seen through.
+// Follows a ray through what is cut away and what is seen through. A shape laid over its mesh is seen only
+// where the two differ by more than the eye should overlook.
 Colour Renderer::Inner::follow(const Vec3& from, const Vec3& d, const Look& look,
                                const std::vector<Colour>& albedo, RandomStream& random) const {
   Colour out = Colour::Zero();
   double left = 1, start = 0;
+  const auto cover = [&](const Hit& h, const Colour& own, double opacity) {
+    const double edge = 1 - absolute(h.normal.dot(d));
+    const double share = least(1, opacity * (0.55 + 1.2 * edge * edge));
+    out += left * share * quickShade(h, from, d, own);
+    left *= 1 - share;
+  };
   for (int layer = 0; layer < kMostLayers; ++layer) {
     Hit h;
-    if (!trace(from, d, start, h)) break;
+    const bool met = trace(from, d, start, kSolid | kThin, h);
+    if (stage.compares) {
+      const double end = met ? h.distance : std::numeric_limits<double>::infinity();
+      if (const std::optional<Hit> proud = proudBefore(from, d, start, end, met ? &h : nullptr, look))
+        cover(*proud, linear(kProudColour), 0.7);
+    }
+    if (!met) break;
     start = h.distance * (1 + 1e-6) + 1e-6 * extent;
     const StagePiece& piece = stage.pieces[h.piece];
-    if (look.section && !stage.meshes[piece.mesh].ground) {
-      const auto [axis, level] = *look.section;
-      const double side = from[axis] > level ? 1 : -1;
-      if (side * ((from + h.distance * d)[axis] - level) > 0) continue;
-    }
+    const bool ground = stage.meshes[piece.mesh].ground;
+    if (cutAway(from, d, h, look)) continue;
+    const bool sticks_out = stage.compares && !ground && !feltNear(from, d, h);
     // A cut shows the inside, flatly lit.
-    const Colour own = h.inside ? Colour(albedo[h.piece] * 0.5 + 0.03) : albedo[h.piece];
+    Colour own = h.inside ? Colour(albedo[h.piece] * 0.5 + 0.03) : albedo[h.piece];
+    if (sticks_out) own = 0.35 * own + 0.65 * linear(kSticksOutColour);
     if (piece.opacity < 1) {
-      const double edge = 1 - absolute(h.normal.dot(d));
-      const double share = least(1, piece.opacity * (0.55 + 1.2 * edge * edge));
-      out += left * share * quickShade(h, from, d, own);
-      left *= 1 - share;
+      cover(h, own, piece.opacity);
       continue;
     }
-    const bool quick = look.quick || (look.section && !stage.meshes[piece.mesh].ground);
+    const bool quick = look.quick || (look.section && !ground);
     return out + left * (quick ? quickShade(h, from, d, own) : shade(h, from, d, own, random));
   }
   return out + left * light.sky(d);
+}
+
+bool Renderer::Inner::cutAway(const Vec3& from, const Vec3& d, const Hit& h, const Look& look) const {
+  if (!look.section || stage.meshes[stage.pieces[h.piece].mesh].ground) return false;
+  const auto [axis, level] = *look.section;
+  const double side = from[axis] > level ? 1 : -1;
+  return side * ((from + h.distance * d)[axis] - level) > 0;
+}
+
+double Renderer::Inner::nearEnough(const Hit& h, const Vec3& d) const {
+  const double slant = greatest(0.15, absolute(h.flat.dot(d)));
+  return kFits * sizes[stage.pieces[h.piece].mesh] / slant;
+}
+
+// The first shape's surface between two distances, unless it is just before the mesh it belongs to.
+std::optional<Hit> Renderer::Inner::proudBefore(const Vec3& from, const Vec3& d, double start, double end,
+                                                const Hit* mesh, const Look& look) const {
+  for (int layer = 0; layer < kMostLayers; ++layer) {
+    Hit h;
+    if (!trace(from, d, start, kFelt, h) || h.distance > end) return {};
+    const bool own = mesh != nullptr && stage.pieces[h.piece].pose == stage.pieces[mesh->piece].pose;
+    const bool fits = own && end - h.distance <= nearEnough(*mesh, d);
+    if (!fits && !h.inside && !cutAway(from, d, h, look)) return h;
+    start = h.distance * (1 + 1e-6) + 1e-6 * extent;
+  }
+  return {};
+}
+
+// Whether the shape of the piece that is hit has a surface here or before, or close behind.
+bool Renderer::Inner::feltNear(const Vec3& from, const Vec3& d, const Hit& h) const {
+  const double near = nearEnough(h, d);
+  double start = 0;
+  for (int layer = 0; layer < kMostLayers; ++layer) {
+    Hit felt;
+    if (!trace(from, d, start, kFelt, felt) || felt.distance > h.distance + near) return false;
+    if (stage.pieces[felt.piece].pose == stage.pieces[h.piece].pose) return true;
+    start = felt.distance * (1 + 1e-6) + 1e-6 * extent;
+  }
+  return false;
 }
 
 Renderer::Renderer(const Stage& stage) : inner_(std::make_unique<Inner>(stage)) {}

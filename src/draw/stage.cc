@@ -78,14 +78,16 @@ void showShapes(Stage& stage, const files::BuiltScene& built, Show show) {
     if (show == Show::Shapes)
       stage.meshes[i] = shape;
     else
-      shape.colour = {0.95, 0.45, 0.10}, stage.meshes.push_back(shape);
+      shape.colour = kProudColour, stage.meshes.push_back(shape);
   }
   if (show != Show::Both) return;
+  stage.compares = true;
   for (std::size_t i = 0; i < pieces; ++i) {
     StagePiece p = stage.pieces[i];
     if (stage.meshes[p.mesh].ground) continue;
     p.mesh += u32(meshes);
     p.opacity = 0.4;
+    p.felt = true;
     stage.pieces.push_back(p);
   }
 }

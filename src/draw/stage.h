@@ -25,6 +25,7 @@ struct StagePiece {
   bool dynamic = true;
   double opacity = 1;      // below 1: seen through
   std::uint32_t pose = 0;  // index into a moment's poses
+  bool felt = false;       // the shape that the piece of the same pose is felt as, laid over it
 };
 
 struct StageCamera {
@@ -43,7 +44,11 @@ struct Stage {
   std::vector<StageMesh> meshes;
   std::vector<StagePiece> pieces;
   std::vector<StageCamera> cameras;
+  bool compares = false;  // shapes are laid over meshes
 };
+
+// What the comparing colours mean: the shape stands proud of the mesh, the mesh sticks out of the shape.
+inline constexpr Rgb kProudColour{0.95, 0.45, 0.10}, kSticksOutColour{0.12, 0.35, 0.85};
 
 // One frame: where the pieces are and how fast they go (m/s).
 struct Moment {

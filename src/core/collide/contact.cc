@@ -11,6 +11,13 @@ double Manifold::leastGap() const {
   return g;
 }
 
+namespace {
+
+constexpr double kLevel = 1e-6;    // of the patch's extent: no deeper counts as just as deep
+constexpr double kClearly = 1e-4;  // of the distance
+
+}  // namespace
+
 void keepFour(const std::vector<Point>& points, Manifold& out) {
   const std::size_t n = points.size();
   out.count = 0;
@@ -18,23 +25,26 @@ void keepFour(const std::vector<Point>& points, Manifold& out) {
     for (const Point& p : points) out.points[static_cast<std::size_t>(out.count++)] = p;
     return;
   }
-  // A candidate must beat the best so far by more than rounding, so that symmetric patches choose alike
-  // everywhere.
-  const auto pick = [&](auto measure) {
-    std::size_t best = 0;
+  // A candidate must beat the earlier ones clearly: points that are nearly as good would take turns, and a
+  // piece at rest would creep.
+  const auto pick = [&](double slack, auto measure) {
     double most = measure(points[0]);
-    for (std::size_t i = 1; i < n; ++i) {
-      const double m = measure(points[i]);
-      if (m > most + 1e-9 * absolute(most)) most = m, best = i;
-    }
+    for (std::size_t i = 1; i < n; ++i) most = greatest(most, measure(points[i]));
+    std::size_t best = 0;
+    while (measure(points[best]) < most - slack * absolute(most)) ++best;
     return std::pair{best, most};
   };
-  const auto deepest = pick([](const Point& p) { return -p.gap; }).first;
+  Box extent;
+  double lowest = points[0].gap;
+  for (const Point& p : points) extent.add(p.position), lowest = least(lowest, p.gap);
+  const double level = lowest + kLevel * extent.size().norm();
+  const auto deepest = pick(0, [&](const Point& p) { return p.gap <= level ? 1.0 : 0.0; }).first;
   const Vec3 a = points[deepest].position;
-  const auto far = pick([&](const Point& p) { return out.normal.cross(p.position - a).squaredNorm(); }).first;
+  const auto far =
+      pick(kClearly, [&](const Point& p) { return out.normal.cross(p.position - a).squaredNorm(); }).first;
   const Vec3 side = out.normal.cross(points[far].position - a);
-  const auto left = pick([&](const Point& p) { return side.dot(p.position - a); });
-  const auto right = pick([&](const Point& p) { return -side.dot(p.position - a); });
+  const auto left = pick(kClearly, [&](const Point& p) { return side.dot(p.position - a); });
+  const auto right = pick(kClearly, [&](const Point& p) { return -side.dot(p.position - a); });
   out.points[static_cast<std::size_t>(out.count++)] = points[deepest];
   if (far != deepest) out.points[static_cast<std::size_t>(out.count++)] = points[far];
   const double flat = 1e-9 * side.squaredNorm();

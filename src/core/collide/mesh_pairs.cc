@@ -16,8 +16,8 @@ using shape::Surface;
 
 namespace {
 
-constexpr double kSameNormal = 0.9925;  // patches within 7 degrees are one
-constexpr double kTilt = 1e-3;          // a normal tilted by less than this is the triangle's own
+constexpr double kSameNormal = 0.999;  // patches within 2.5 degrees are one
+constexpr double kTilt = 1e-3;         // a normal tilted by less than this is the triangle's own
 
 // One triangle in the piece's frame, turned so that `normal` looks at the piece.
 struct Facing {
@@ -72,12 +72,12 @@ class Merger {
         home = &g;
         break;
       }
-    if (home == nullptr) home = &groups_.emplace_back(Group{m.normal, m.leastGap(), m.sub, {}});
+    if (home == nullptr) home = &groups_.emplace_back(Group{m.normal, m.leastGap(), m.sub, {}, {}});
     if (m.leastGap() < home->deepest) {
       home->deepest = m.leastGap();
-      home->normal = m.normal;
       home->sub = m.sub;
     }
+    home->members.emplace_back(m.normal, m.leastGap());
     for (int i = 0; i < m.count; ++i) addPoint(*home, m.points[static_cast<std::size_t>(i)]);
   }
 
@@ -85,7 +85,7 @@ class Merger {
     for (const Group& g : groups_) {
       Manifold m;
       m.sub = g.sub;
-      m.normal = pose.turn * g.normal;
+      m.normal = pose.turn * meanNormal(g);
       std::vector<Point> points = g.points;
       for (Point& p : points) p.position = pose.toWorld(p.position);
       keepFour(points, m);
@@ -100,8 +100,20 @@ class Merger {
     Vec3 normal;
     double deepest;
     std::uint32_t sub;
+    std::vector<std::pair<Vec3, double>> members;  // normal and least gap
     std::vector<Point> points;
   };
+
+  // Nearer patches weigh more, without a jump when another becomes the nearest.
+  Vec3 meanNormal(const Group& g) const {
+    if (g.members.size() == 1) return g.members.front().first;
+    Vec3 sum = Vec3::Zero();
+    for (const auto& [normal, gap] : g.members) {
+      const double x = (gap - g.deepest) / (10 * tolerance_);
+      sum += normal / ((1 + x * x) * (1 + x * x));
+    }
+    return sum.normalized();
+  }
 
   void addPoint(Group& g, const Point& p) const {
     for (Point& q : g.points) {

@@ -212,7 +212,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   }
   put(out.push_speed, i, kPushSpeed * size);
   put(out.blend, i, 1e-4 * size);
-  const Softness soft = springSoftness(least(rate, mostSpringRate(in.dt)), in.dt, in.damping);
+  const Softness soft = springSoftness(in.stiffness * least(rate, mostSpringRate(in.dt)), in.dt, in.damping);
   put(out.bias_rate, i, soft.bias_rate);
   put(out.mass_scale, i, soft.mass_scale);
   put(out.impulse_scale, i, soft.impulse_scale);

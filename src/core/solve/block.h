@@ -86,7 +86,8 @@ struct BlockInput {
   const std::vector<Traits>& traits;
   const Contacts& contacts;
   double dt = 0;
-  double damping = 2;  // of the push-out springs, as a share of the critical
+  double damping = 2;    // of the push-out springs, as a share of the critical
+  double stiffness = 1;  // times their rate
 };
 std::vector<ContactBlock> buildBlocks(const BlockInput& in);
 // Of some contacts only, given by their places in in.contacts, ascending; `colour` as from colourContacts.

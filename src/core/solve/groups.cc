@@ -78,6 +78,7 @@ Groups groupContacts(const BlockInput& in, double gravity) {
   damped.damping = kLivelyDamping;
   out.lively = buildBlocks(damped, lively, colour);
   damped.damping = kCalmDamping;
+  damped.stiffness = kCalmStiffness;
   for (const auto& [body, contacts] : calm) out.calm.push_back(buildBlocks(damped, contacts, colour));
   return out;
 }

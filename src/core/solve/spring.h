@@ -16,6 +16,8 @@ struct Softness {
 // Damping, as a share of the critical: in motion, and where an island is nearly at rest. A tower sways far
 // more slowly than one contact swings, and is damped by as much less.
 inline constexpr double kLivelyDamping = 2, kCalmDamping = 100;
+// And how much faster springs swing there, where sweeps are repeated until they are obeyed.
+inline constexpr double kCalmStiffness = 1.2;
 
 // A spring that swings at `rate` (rad/s) on the row's effective mass, over `dt`.
 Softness springSoftness(double rate, double dt, double damping_ratio);
