@@ -50,9 +50,9 @@ std::vector<int> frameList(const std::string& text, const std::string& option, i
 // What is drawn from: a cache or, before any run, a setup.
 class Source {
  public:
-  explicit Source(const std::string& path) : path_(path) {
+  Source(const std::string& path, const std::vector<std::string>& overrides) : path_(path) {
     if (std::filesystem::path(path).extension() == ".toml") {
-      setup_ = files::readSetup(path);
+      setup_ = files::readSetup(path, overrides);
       built_ = files::buildScene(*setup_);
       stage_ = stageOf(*setup_, *built_);
       // Only what is keyed moves before a run.
@@ -60,6 +60,8 @@ class Source {
       for (int f = setup_->first_frame; f <= last; ++f) frames_.push_back(f);
       return;
     }
+    if (!overrides.empty())
+      throw Error(ErrorKind::Usage, "--set changes a setup; a cache is what was simulated");
     cache_ = std::make_unique<files::CacheReader>(path);
     stage_ = stageOf(*cache_);
     for (const files::CachedFrame& f : cache_->frames()) frames_.push_back(f.frame);
@@ -293,8 +295,9 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "section", po::value<std::string>()->default_value(""),
       "cut open: x=0.2 takes away what is before that plane")(
       "highlight", po::value<std::string>()->default_value(""), "pieces to colour: a name pattern or @name")(
-      "plain", po::bool_switch(), "no caption and no legend")("json", po::bool_switch(),
-                                                              "what was written, as JSON on stdout");
+      "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
+      "change a key of the setup first")("plain", po::bool_switch(), "no caption and no legend")(
+      "json", po::bool_switch(), "what was written, as JSON on stdout");
   const Parsed p = parse(
       arguments, "draw CACHE|SETUP [options]",
       "Draws stills and sheets. A cache may still be growing; a setup is drawn as it starts, before any run.",
@@ -310,7 +313,9 @@ int drawCommand(const std::vector<std::string>& arguments) {
   if (colour != "prototype" && colour != "speed")
     throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype or speed", colour));
   job.by_speed = colour == "speed";
-  Source source(p.as<std::string>("source"));
+  std::vector<std::string> overrides;
+  if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
+  Source source(p.as<std::string>("source"), overrides);
   source.show(showOf(p.as<std::string>("show")));
   if (const std::string s = p.as<std::string>("see-through"); !s.empty()) source.seeThrough(s);
   if (const std::string s = p.as<std::string>("highlight"); !s.empty()) job.highlighted = source.select(s);

@@ -135,7 +135,8 @@ TEST_CASE("law 8: a torque-free box about its middle axis flips as Euler's equat
   CHECK(worst_energy < 1e-2);
 }
 
-TEST_CASE("law 11: a leaning stack stands just within the harmonic overhang and falls just beyond") {
+TEST_CASE("law 11: a leaning stack stands just within the harmonic overhang and falls just beyond",
+          "[slow]") {
   const double quality = GENERATE(0.5, 1.0, 2.0);
   const int n = GENERATE(3, 4, 5, 6, 7, 8);
   const double length = 0.4, height = 0.1;
@@ -165,7 +166,8 @@ TEST_CASE("law 11: a leaning stack stands just within the harmonic overhang and 
   }
 }
 
-TEST_CASE("law 12: a tower of twenty, a pyramid of twenty rows, and 1000 kg on 1 kg stand and sleep") {
+TEST_CASE("law 12: a tower of twenty, a pyramid of twenty rows, and 1000 kg on 1 kg stand and sleep",
+          "[slow]") {
   const double quality = GENERATE(0.5, 1.0, 2.0);
   const int kind = GENERATE(0, 1, 2);
   Stage s;
@@ -208,7 +210,7 @@ TEST_CASE("law 12: a tower of twenty, a pyramid of twenty rows, and 1000 kg on 1
   CHECK(depth < 0.01);
 }
 
-TEST_CASE("law 15: nothing passes a thin plate") {
+TEST_CASE("law 15: nothing passes a thin plate", "[slow]") {
   const int substeps = GENERATE(1, 2, 4, 0);
   const double speed = GENERATE(5.0, 50.0, 300.0);
   const bool brick = GENERATE(false, true);
