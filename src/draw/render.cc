@@ -154,7 +154,9 @@ struct Renderer::Inner {
 
   void place(const Moment& m) {
     for (std::size_t i = 0; i < instances.size(); ++i) {
-      const Pose& pose = m.poses[stage.pieces[i].pose];
+      Pose pose = m.poses[stage.pieces[i].pose];
+      // What stands on the ground is seen before it, also from below or cut open.
+      if (stage.meshes[stage.pieces[i].mesh].ground) pose.position -= 1e-4 * extent * light.up;
       turns[i] = pose.turn.toRotationMatrix();
       float x[12];
       for (int column = 0; column < 3; ++column)
@@ -204,11 +206,24 @@ struct Renderer::Inner {
   Colour follow(const Vec3& from, const Vec3& d, const Look& look, const std::vector<Colour>& albedo,
                 RandomStream& random) const;
 
-  bool cutAway(const Vec3& from, const Vec3& d, const Hit& h, const Look& look) const;
+  bool cutAway(const Vec3& eye, const Vec3& place, std::uint32_t piece, const Look& look) const;
   double nearEnough(const Hit& h, const Vec3& d) const;
   std::optional<Hit> proudBefore(const Vec3& from, const Vec3& d, double start, double end, const Hit* mesh,
                                  const Look& look) const;
   bool feltNear(const Vec3& from, const Vec3& d, const Hit& h) const;
+
+  // What is cut away throws no shadow.
+  bool blocked(const Vec3& from, const Vec3& d, const Vec3& eye, const Look& look) const {
+    if (!look.section) return blocked(from, d, 0);
+    double start = 0;
+    for (int layer = 0; layer < kMostLayers; ++layer) {
+      Hit h;
+      if (!trace(from, d, start, kSolid, h)) return false;
+      if (!cutAway(eye, from + h.distance * d, h.piece, look)) return true;
+      start = h.distance * (1 + 1e-6) + 1e-6 * extent;
+    }
+    return false;
+  }
 
   bool blocked(const Vec3& from, const Vec3& d, double start) const {
     RTCIntersectContext context;
@@ -234,7 +249,7 @@ struct Renderer::Inner {
     return stage.meshes[stage.pieces[h.piece].mesh].ground ? faded(c, from + h.distance * d, d) : c;
   }
 
-  Colour shade(const Hit& h, const Vec3& from, const Vec3& d, const Colour& albedo,
+  Colour shade(const Hit& h, const Vec3& from, const Vec3& d, const Colour& albedo, const Look& look,
                RandomStream& random) const {
     const bool ground = stage.meshes[stage.pieces[h.piece].mesh].ground;
     const Vec3 place = from + h.distance * d;
@@ -244,14 +259,14 @@ struct Renderer::Inner {
     const Vec3 wobble = vec3(random.between(-1, 1), random.between(-1, 1), random.between(-1, 1));
     const Vec3 sun = (light.sun + 0.035 * wobble).normalized();
     const double cosine = h.normal.dot(sun);
-    const bool lit = cosine > 0 && h.flat.dot(sun) > 0 && !blocked(origin, sun, 0);
+    const bool lit = cosine > 0 && h.flat.dot(sun) > 0 && !blocked(origin, sun, from, look);
     if (lit) out += albedo * light.sun_colour * cosine * 0.55;
     const Vec3 side = anyNormalTo(h.normal), other = h.normal.cross(side);
     for (int k = 0; k < 2; ++k) {
       const double r = std::sqrt(random.unit());
       const SinCos a = sinCos(2 * kPi * random.unit());
       const Vec3 e = (r * a.cos * side + r * a.sin * other + std::sqrt(1 - r * r) * h.normal).normalized();
-      if (e.dot(h.flat) > 0 && !blocked(origin, e, 0))
+      if (e.dot(h.flat) > 0 && !blocked(origin, e, from, look))
         out += 0.5 * albedo * light.sky(e);
       else
         out += 0.5 * albedo * albedo * 0.16;  // what neighbours throw back
@@ -260,7 +275,8 @@ struct Renderer::Inner {
       const Vec3 mirror = d - 2 * d.dot(h.normal) * h.normal;
       const double facing = greatest(0, -d.dot(h.normal));
       const double f = 0.035 + 0.4 * std::pow(1 - facing, 5);
-      if (f > 0.05 && h.flat.dot(mirror) > 0 && !blocked(origin, mirror, 0)) out += f * light.sky(mirror);
+      if (f > 0.05 && h.flat.dot(mirror) > 0 && !blocked(origin, mirror, from, look))
+        out += f * light.sky(mirror);
       if (lit) out += light.sun_colour * (0.5 * std::pow(greatest(0, mirror.dot(sun)), 90));
       return out;
     }
@@ -292,7 +308,7 @@ Colour Renderer::Inner::follow(const Vec3& from, const Vec3& d, const Look& look
     start = h.distance * (1 + 1e-6) + 1e-6 * extent;
     const StagePiece& piece = stage.pieces[h.piece];
     const bool ground = stage.meshes[piece.mesh].ground;
-    if (cutAway(from, d, h, look)) continue;
+    if (cutAway(from, from + h.distance * d, h.piece, look)) continue;
     const bool sticks_out = stage.compares && !ground && !feltNear(from, d, h);
     // A cut shows the inside, flatly lit.
     Colour own = h.inside ? Colour(albedo[h.piece] * 0.5 + 0.03) : albedo[h.piece];
@@ -301,17 +317,18 @@ Colour Renderer::Inner::follow(const Vec3& from, const Vec3& d, const Look& look
       cover(h, own, piece.opacity);
       continue;
     }
-    const bool quick = look.quick || (look.section && !ground);
-    return out + left * (quick ? quickShade(h, from, d, own) : shade(h, from, d, own, random));
+    const bool quick = look.quick;
+    return out + left * (quick ? quickShade(h, from, d, own) : shade(h, from, d, own, look, random));
   }
   return out + left * light.sky(d);
 }
 
-bool Renderer::Inner::cutAway(const Vec3& from, const Vec3& d, const Hit& h, const Look& look) const {
-  if (!look.section || stage.meshes[stage.pieces[h.piece].mesh].ground) return false;
+bool Renderer::Inner::cutAway(const Vec3& eye, const Vec3& place, std::uint32_t piece,
+                              const Look& look) const {
+  if (!look.section || stage.meshes[stage.pieces[piece].mesh].ground) return false;
   const auto [axis, level] = *look.section;
-  const double side = from[axis] > level ? 1 : -1;
-  return side * ((from + h.distance * d)[axis] - level) > 0;
+  const double side = eye[axis] > level ? 1 : -1;
+  return side * (place[axis] - level) > 0;
 }
 
 double Renderer::Inner::nearEnough(const Hit& h, const Vec3& d) const {
@@ -327,7 +344,7 @@ std::optional<Hit> Renderer::Inner::proudBefore(const Vec3& from, const Vec3& d,
     if (!trace(from, d, start, kFelt, h) || h.distance > end) return {};
     const bool own = mesh != nullptr && stage.pieces[h.piece].pose == stage.pieces[mesh->piece].pose;
     const bool fits = own && end - h.distance <= nearEnough(*mesh, d);
-    if (!fits && !h.inside && !cutAway(from, d, h, look)) return h;
+    if (!fits && !h.inside && !cutAway(from, from + h.distance * d, h.piece, look)) return h;
     start = h.distance * (1 + 1e-6) + 1e-6 * extent;
   }
   return {};

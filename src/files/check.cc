@@ -7,6 +7,7 @@
 
 #include "core/measure/fit.h"
 #include "core/measure/penetration.h"
+#include "core/mesh/mend.h"
 
 namespace drubble::files {
 
@@ -37,22 +38,43 @@ void checkMeshes(const Setup& setup, const BuiltScene& built, std::vector<Findin
   for (std::size_t i = 0; i < built.meshes.size(); ++i) {
     const BodySetup& b = built.prototype_bodies[i];
     if (b.geometry != Geometry::Mesh) continue;
-    const mesh::Closedness c = mesh::closedness(built.meshes[i]);
+    const mesh::Diagnosis d = mesh::diagnose(built.meshes[i]);
+    const mesh::Closedness& c = d.edges;
     const auto say = [&](Severity s, const std::string& text) {
       out.push_back({s, "mesh", fmt::format("body '{}' ({}): {}", b.name, b.mesh, text), {b.name}, 0});
     };
-    if (!c.closed()) {
-      const Vec3 at = c.first_open / setup.unit;
+    const auto place = [&](const Vec3& p) {
+      const Vec3 at = p / setup.unit;
+      return fmt::format("one near [{:.4g}, {:.4g}, {:.4g}]", at.x(), at.y(), at.z());
+    };
+    if (!c.closed())
       say(c.flipped_edges + c.crowded_edges > 0 ? Severity::Warning : Severity::Note,
-          fmt::format("the mesh is open: {} open, {} flipped, {} crowded edges, one near [{:.4g}, {:.4g}, "
-                      "{:.4g}]; fine for a static surface, not for "
-                      "anything that moves",
-                      c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
-    } else if (mesh::massProperties(built.meshes[i]).volume < 0) {
-      say(Severity::Warning, "the mesh is inside-out: turn its faces round");
-    }
-    if (c.flat_triangles > 0)
-      say(Severity::Warning, fmt::format("{} triangles have no area: clean the mesh", c.flat_triangles));
+          fmt::format("the mesh is open: {} open, {} flipped, {} crowded edges, {}; fine for a static "
+                      "surface, not for "
+                      "anything that moves by itself; mend = true tries to close it",
+                      c.open_edges, c.flipped_edges, c.crowded_edges, place(c.first_open)));
+    if (d.inside_out)
+      say(Severity::Warning, "the mesh is inside-out: turn its faces round, or set mend = true");
+    if (c.flat_triangles + d.duplicates > 0)
+      say(Severity::Warning,
+          fmt::format("{} triangles have no area and {} are there twice: clean the mesh, or set "
+                      "mend = true",
+                      c.flat_triangles, d.duplicates));
+    if (d.slivers > 0)
+      say(Severity::Note,
+          fmt::format("{} triangles are slivers, a ten-thousandth as high as long", d.slivers));
+    if (d.crossings > 0)
+      say(Severity::Warning,
+          fmt::format("{}{} pairs of triangles cut through each other, {}: its volume and its inside are "
+                      "not what they seem; take the parts apart, or unite them",
+                      d.crossings, d.crossings >= 100 ? " or more" : "", place(d.first_crossing)));
+    const Box box = built.meshes[i].bounds();
+    const double away = box.centre().norm(), size = box.size().norm();
+    if (away > 10 * size)
+      say(Severity::Warning,
+          fmt::format("the mesh lies {:.4g} {} from its origin, {:.0f} times its size: set origin = "
+                      "\"centre\", or move it when exporting",
+                      away / setup.unit, setup.units, away / size));
   }
 }
 

@@ -7,6 +7,7 @@
 #include <charconv>
 #include <cmath>
 #include <fstream>
+#include <map>
 #include <sstream>
 
 #include "core/base/error.h"
@@ -41,9 +42,7 @@ void checkVertexLines(const std::string& path, const std::string& text) {
   }
 }
 
-}  // namespace
-
-mesh::TriangleMesh readObj(const std::string& path) {
+tinyobj::ObjReader parsedObj(const std::string& path) {
   const Where whole{path, 0, 0, ""};
   std::ifstream in(path, std::ios::binary);
   std::ostringstream buffer;
@@ -57,27 +56,67 @@ mesh::TriangleMesh readObj(const std::string& path) {
   tinyobj::ObjReader reader;
   if (!reader.ParseFromString(text, "", config))
     throw Error(ErrorKind::Input, "not an OBJ mesh: " + reader.Error(), whole);
-  mesh::TriangleMesh m;
+  return reader;
+}
+
+std::vector<Vec3> verticesOf(const tinyobj::ObjReader& reader) {
   const auto& v = reader.GetAttrib().vertices;
+  std::vector<Vec3> out;
   for (std::size_t i = 0; i + 2 < v.size(); i += 3)
-    m.vertices.push_back(
+    out.push_back(
         vec3(static_cast<double>(v[i]), static_cast<double>(v[i + 1]), static_cast<double>(v[i + 2])));
-  for (const auto& s : reader.GetShapes()) {
-    for (std::size_t i = 0; i + 2 < s.mesh.indices.size(); i += 3) {
-      mesh::Triangle t{};
-      for (std::size_t k = 0; k < 3; ++k) {
-        const int index = s.mesh.indices[i + k].vertex_index;
-        if (index < 0 || static_cast<std::size_t>(index) >= m.vertices.size())
-          throw Error(ErrorKind::Input,
-                      fmt::format("a face names vertex {}, but there are {}", index + 1, m.vertices.size()),
-                      whole);
-        t[k] = static_cast<std::uint32_t>(index);
-      }
-      m.triangles.push_back(t);
+  return out;
+}
+
+std::vector<mesh::Triangle> trianglesOf(const tinyobj::shape_t& s, std::size_t vertices,
+                                        const std::string& path) {
+  std::vector<mesh::Triangle> out;
+  for (std::size_t i = 0; i + 2 < s.mesh.indices.size(); i += 3) {
+    mesh::Triangle t{};
+    for (std::size_t k = 0; k < 3; ++k) {
+      const int index = s.mesh.indices[i + k].vertex_index;
+      if (index < 0 || static_cast<std::size_t>(index) >= vertices)
+        throw Error(ErrorKind::Input,
+                    fmt::format("a face names vertex {}, but there are {}", index + 1, vertices),
+                    Where{path, 0, 0, ""});
+      t[k] = static_cast<std::uint32_t>(index);
     }
+    out.push_back(t);
   }
-  if (m.triangles.empty()) throw Error(ErrorKind::Input, "the mesh has no faces", whole);
+  return out;
+}
+
+}  // namespace
+
+mesh::TriangleMesh readObj(const std::string& path) {
+  const tinyobj::ObjReader reader = parsedObj(path);
+  mesh::TriangleMesh m;
+  m.vertices = verticesOf(reader);
+  for (const auto& s : reader.GetShapes())
+    for (const mesh::Triangle& t : trianglesOf(s, m.vertices.size(), path)) m.triangles.push_back(t);
+  if (m.triangles.empty()) throw Error(ErrorKind::Input, "the mesh has no faces", Where{path, 0, 0, ""});
   return m;
+}
+
+std::vector<NamedMesh> readObjGroups(const std::string& path) {
+  const tinyobj::ObjReader reader = parsedObj(path);
+  const std::vector<Vec3> vertices = verticesOf(reader);
+  std::vector<NamedMesh> out;
+  for (const auto& s : reader.GetShapes()) {
+    NamedMesh part{s.name, {}};
+    std::map<std::uint32_t, std::uint32_t> place;
+    for (mesh::Triangle t : trianglesOf(s, vertices.size(), path)) {
+      for (std::uint32_t& corner : t) {
+        const auto [it, fresh] = place.emplace(corner, u32(part.mesh.vertices.size()));
+        if (fresh) part.mesh.vertices.push_back(vertices[corner]);
+        corner = it->second;
+      }
+      part.mesh.triangles.push_back(t);
+    }
+    if (!part.mesh.triangles.empty()) out.push_back(std::move(part));
+  }
+  if (out.empty()) throw Error(ErrorKind::Input, "the mesh has no faces", Where{path, 0, 0, ""});
+  return out;
 }
 
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name) {

@@ -2,6 +2,7 @@
 // Wavefront OBJ meshes.
 #pragma once
 #include <string>
+#include <vector>
 
 #include "core/mesh/mesh.h"
 
@@ -11,6 +12,13 @@ namespace drubble::files {
 // own units. Throws Error(Input) with file and line for numbers that are not finite, indices out of range and
 // a file without faces.
 mesh::TriangleMesh readObj(const std::string& path);
+
+// The same, each group or object of the file by itself, with its full name, in the order of the file.
+struct NamedMesh {
+  std::string name;
+  mesh::TriangleMesh mesh;
+};
+std::vector<NamedMesh> readObjGroups(const std::string& path);
 
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name);
 

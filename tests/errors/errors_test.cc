@@ -110,7 +110,7 @@ TEST_CASE("an open mesh for a body that moves: how many edges, where, and what t
   CHECK_THAT(
       r.err,
       Contains("shot.toml:11:8: body 'ball': the mesh is not closed (3 open, 0 flipped, 0 crowded edges"));
-  CHECK_THAT(r.err, Contains("close it, or set role = \"static\""));
+  CHECK_THAT(r.err, Contains("close it, try mend = true, or set role = \"static\""));
 }
 
 TEST_CASE("an inside-out mesh") {
@@ -250,4 +250,65 @@ TEST_CASE("commands, options and values that are not there") {
     CHECK(r.code == 2);
     CHECK_THAT(r.err, Contains(message));
   }
+}
+
+TEST_CASE("groups, motions, contacts and selectors say what is wrong with them, and where") {
+  const Program p;
+  const auto says = [&](const std::string& more, const std::string& message) {
+    INFO(more);
+    const Ran r = runText(p, std::string(kGood) + more);
+    CHECK_THAT(r.err, Contains("drubble: error: shot.toml:"));
+    CHECK_THAT(r.err, Contains(message));
+  };
+  says("[[body]]\nname = \"pin\"\ncapsule = [0.1]\n", "must be a list of 2 numbers");
+  says("[[body]]\nname = \"egg\"\nellipsoid = [0.1, 0, 0.2]\n", "must be above 0");
+  says("[[group]]\nname = \"two\"\nparts = [{ of = \"ball\" }]\n", "group 'two' needs joined = true");
+  says("[[group]]\nname = \"two\"\njoined = true\nparts = [{ of = \"bal\" }]\n",
+       "no body is called 'bal'; did you mean 'ball'?");
+  says("[[group]]\nname = \"two\"\njoined = true\n", "group 'two' has no parts");
+  says("[[motion]]\nwho = \"ball\"\nkeys = [{ frame = 1, at = [0, 1, 0] }]\n",
+       "'ball' has keys but is dynamic");
+  says("[[motion]]\nwho = \"bal\"\nkeys = [{ frame = 1, at = [0, 1, 0] }]\n",
+       "no piece is called 'bal'; did you mean 'ball'?");
+  says("[[motion]]\nwho = \"ball\"\n", "this motion moves nothing");
+  says("[[motion]]\nwho = \"ball\"\nkeys = [{ frame = 1, at = [0, 1, 0] }, { frame = 1, at = [0, 2, 0] }]\n",
+       "frame 1 has two keys");
+  says("[[contact]]\nbetween = [\"ball\"]\n", "a contact needs between = [ONE, OTHER]");
+  says("[[contact]]\nbetween = [\"ball\", \"@nobody\"]\n", "[select] has no 'nobody'");
+  says("[[adjust]]\ncollide = false\n", "'who' is missing");
+  says("[select]\nloop = { of = \"@loop\" }\n[[adjust]]\nwho = \"@loop\"\ncollide = false\n",
+       "the selection 'loop' refers to itself");
+}
+
+TEST_CASE("a mover that cannot be released, or never hits, is told before the run") {
+  const Program p;
+  const std::string mover =
+      std::string(kGood) +
+      "[[body]]\nname = \"ram\"\nbox = [0.2, 0.2, 0.2]\nat = [-3, 2, 0]\nrole = \"kinematic\"\n"
+      "[[motion]]\nwho = \"ram\"\nkeys = [{ frame = 1, at = [-3, 2, 0] }, { frame = 6, at = [3, 2, 0] }]\n";
+  CHECK_THAT(runText(p, mover + "release = { before_hit = 2 }\n").err,
+             Contains("its keys take it past everything"));
+  CHECK_THAT(runText(p, mover + "release = { frame = 60 }\n").err, Contains("outside the shot's 1 to 6"));
+  CHECK_THAT(runText(p, replaced(mover, "role = \"kinematic\"", "role = \"kinematic\"\nshape = \"mesh\"") +
+                            "release = { frame = 3 }\n")
+                 .err,
+             Contains("'ram' cannot be released: it is felt as a mesh"));
+}
+
+TEST_CASE("draw and check say what is wrong with their selectors, sections and overrides") {
+  const Program p;
+  p.write("shot.toml", kGood);
+  const auto says = [&](const std::vector<std::string>& arguments, const std::string& message) {
+    const Ran r = p.run(arguments);
+    CHECK(r.code == 2);
+    CHECK_THAT(r.err, Contains(message));
+  };
+  says({"draw", "shot.toml", "--section", "w=3"}, "--section 'w=3' is not AXIS=PLACE");
+  says({"draw", "shot.toml", "--show", "bones"}, "--show 'bones' is not mesh, shapes or both");
+  says({"draw", "shot.toml", "--highlight", "bell"}, "no piece of 'shot.toml' is called 'bell'");
+  says({"check", "shot.toml", "--who", "@nobody"}, "the setup has no selection '@nobody'");
+  CHECK(p.run({"check", "shot.toml", "--who", "nothing/*"}).code == 1);
+  REQUIRE(p.run({"run", "shot.toml"}).code == 0);
+  says({"draw", "out/shot.drub", "--show", "shapes"}, "--show shapes needs the setup");
+  says({"draw", "out/shot.drub", "--set", "seed=3"}, "--set changes a setup");
 }

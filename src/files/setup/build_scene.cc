@@ -9,10 +9,12 @@
 
 #include "core/base/trig.h"
 #include "core/measure/fit.h"
+#include "core/mesh/mend.h"
 #include "core/place/grid.h"
 #include "core/place/room.h"
 #include "core/world/prototypes.h"
 #include "files/meshes.h"
+#include "files/obj.h"
 #include "files/setup/build_acts.h"
 #include "files/setup/table.h"
 
@@ -37,7 +39,7 @@ class Builder {
     for (const BodySetup& b : s_.bodies) {
       if (!b.enabled) continue;
       try {
-        addPrototype(b);
+        for (const BodySetup& part : splitBody(b)) addPrototype(part);
       } catch (const Error& e) {
         for (Problem p : e.problems()) {
           const bool placed = p.where && p.where->line > 0;
@@ -72,7 +74,32 @@ class Builder {
     c.keep_inside = s_.keep_inside;
   }
 
-  mesh::TriangleMesh loadMesh(const BodySetup& b) const {
+  // One body for each group of its OBJ file, called BODY/GROUP; or the body itself.
+  std::vector<BodySetup> splitBody(const BodySetup& b) const {
+    if (!b.split || b.geometry != Geometry::Mesh) return {b};
+    std::vector<BodySetup> out;
+    std::map<std::string, int> names;
+    for (NamedMesh& part : readObjGroups((std::filesystem::path(s_.path).parent_path() / b.mesh).string())) {
+      BodySetup& x = out.emplace_back(b);
+      const int n = ++names[part.name];
+      x.name = fmt::format("{}/{}{}", b.name, part.name.empty() ? "part" : part.name,
+                           n > 1 ? fmt::format("-{}", n) : "");
+      x.part = std::move(part.mesh);
+    }
+    return out;
+  }
+
+  mesh::TriangleMesh mendedMesh(const BodySetup& b, const mesh::TriangleMesh& m) {
+    mesh::Mended done = mesh::mended(m);
+    if (done.welded + done.dropped + done.turned + done.filled > 0)
+      out_.notes.push_back(
+          fmt::format("body '{}': mended: {} vertices welded, {} triangles dropped, {} turned, {} "
+                      "holes filled",
+                      b.name, done.welded, done.dropped, done.turned, done.filled));
+    return std::move(done.mesh);
+  }
+
+  mesh::TriangleMesh loadMesh(const BodySetup& b) {
     if (b.geometry == Geometry::Box) return mesh::boxMesh(b.box * b.scale);
     if (b.geometry == Geometry::Sphere) return mesh::sphereMesh(b.sphere * b.scale);
     if (b.geometry == Geometry::Ellipsoid)
@@ -82,7 +109,8 @@ class Builder {
     if (b.geometry == Geometry::Cylinder)
       return mesh::cylinderMesh(b.cylinder[0] * b.scale, b.cylinder[1] * b.scale, s_.up());
     const auto path = std::filesystem::path(s_.path).parent_path() / b.mesh;
-    mesh::TriangleMesh m = mesh::welded(readMesh(path.string()));
+    mesh::TriangleMesh m = mesh::welded(b.part ? *b.part : readMesh(path.string()));
+    if (b.mend) m = mendedMesh(b, m);
     const double unit = b.mesh_unit > 0 ? b.mesh_unit : s_.unit;
     for (Vec3& v : m.vertices) v *= unit * b.scale;
     return m;
@@ -95,11 +123,12 @@ class Builder {
       throw Error(ErrorKind::Input,
                   fmt::format("the mesh is not closed ({} open, {} flipped, {} crowded edges; one near "
                               "[{:.4g}, {:.4g}, {:.4g}]): "
-                              "close it, or set role = \"static\"",
+                              "close it, try mend = true, or set role = \"static\"",
                               c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
     }
     const double volume = mesh::massProperties(m).volume;
-    if (volume < 0) throw Error(ErrorKind::Input, "the mesh is inside-out: turn its faces round");
+    if (volume < 0)
+      throw Error(ErrorKind::Input, "the mesh is inside-out: turn its faces round, or set mend = true");
     if (!(volume > 1e-12 * std::max(1e-30, m.bounds().size().prod())))
       throw Error(ErrorKind::Input, "the mesh has no volume");
   }
@@ -150,7 +179,8 @@ class Builder {
     mesh::TriangleMesh body = m;
     for (Vec3& v : body.vertices) v -= solid.centre;
     // The same mesh again, only larger or smaller: its shape is made by scaling.
-    const std::string key = fmt::format("{} {} {} {}", b.mesh, b.shape, b.hull_corners, b.fit);
+    const std::string key =
+        fmt::format("{} {} {} {} {}", b.mesh, b.part ? b.name : "", b.shape, b.hull_corners, b.fit);
     shape::Shape s;
     if (const auto made = made_.find(key); b.geometry == Geometry::Mesh && made != made_.end()) {
       lost_ = made->second.lost * b.scale / made->second.scale;

@@ -65,6 +65,10 @@ void readGeometry(Table& t, BodySetup& b) {
     t.complain("name",
                fmt::format("body '{}' has more than one geometry: keep one of {}", b.name, kGeometries));
   if (b.geometry != Geometry::Mesh) return;
+  b.mend = t.flag("mend", false);
+  b.split = t.flag("split", false);
+  if (b.split && !b.mesh.ends_with(".obj"))
+    t.complain("split", "only the groups of an OBJ file can be split");
   if (t.has("mesh_units")) {
     static const std::map<std::string, double> kUnits = {
         {"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"in", 0.0254}, {"ft", 0.3048}};

@@ -62,6 +62,9 @@ struct BodySetup {
   Vec3 ellipsoid = Vec3::Zero();                // half axes
   std::array<double, 2> capsule{}, cylinder{};  // radius; height between centres, or height
   std::vector<GroupPart> parts;                 // of a Group
+  bool split = false;                           // each group of an OBJ file is a body of its own
+  std::optional<mesh::TriangleMesh> part;       // the group that this body is, in the file's units
+  bool mend = false;                            // the mesh, where it can be
   double mesh_unit = 0;                         // metres in one of the mesh file's; 0: the setup's
   int hull_corners = 64;
   double fit = 0.01;  // share of the size: what "auto" may be off by
