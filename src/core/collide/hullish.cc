@@ -13,6 +13,54 @@ constexpr int kMostTurns = 4;
 constexpr double kSameTurn =
     1e-3;  // rad: a prism turned this well stands for its cylinder to 5e-7 of the radius
 
+constexpr double kSkim = 2e-3;  // of the inner radius: a ledge as low as this trips nothing
+
+// Whether the patch has next to no extent in some direction.
+bool narrow(const Manifold& m, double least_extent) {
+  if (m.count < 3) return true;
+  const Vec3 p = m.points[0].position;
+  Vec3 along = Vec3::Zero();
+  for (int k = 1; k < m.count; ++k)
+    if (const Vec3 d = m.points[static_cast<std::size_t>(k)].position - p;
+        d.squaredNorm() > along.squaredNorm())
+      along = d;
+  double across = 0;
+  const Vec3 side = m.normal.cross(along).normalized();
+  for (int k = 1; k < m.count; ++k)
+    across = greatest(across, absolute(side.dot(m.points[static_cast<std::size_t>(k)].position - p)));
+  return across < least_extent;
+}
+
+// The face of `x` that `y` lies farthest in front of, of those that look across `n` (x's frame).
+Axis faceAcross(const Side& x, const Side& y, const Relative& y_to_x, const Vec3& n) {
+  Axis best;
+  for (std::size_t f = 0; f < x.faces.size(); ++f) {
+    const Vec3& normal = x.faces[f].normal;
+    if (absolute(normal.dot(n)) > 0.7) continue;
+    double low;
+    lowestVertex(y.vertices, y_to_x.turn.transpose() * normal, low);
+    const double gap = low + normal.dot(y_to_x.shift) - x.faces[f].offset;
+    if (gap > best.gap) best = {AxisKind::FaceA, gap, normal, f, f};
+  }
+  return best;
+}
+
+// A box that slides from one tile to the next does not run against the next one's side: where two bodies
+// would meet over a strip that is hardly there, the face along which they skim past each other decides.
+void skim(const Side& a, const Side& b, const Relative& b_to_a, double reach, double low, Manifold& m) {
+  if (a.line() || b.line() || m.count == 0 || m.leastGap() < -low || !narrow(m, low)) return;
+  Axis axis = faceAcross(a, b, b_to_a, m.normal);
+  Axis other = faceAcross(b, a, b_to_a.inverse(), b_to_a.turn.transpose() * m.normal);
+  if (other.gap > axis.gap) {
+    axis = other;
+    axis.kind = AxisKind::FaceB;
+    axis.normal = -(b_to_a.turn * other.normal);
+  }
+  // Deeper than a ledge: a true meeting. Well apart: the first patch is right.
+  if (axis.gap < -low || axis.gap > low) return;
+  patchFor(a, b, b_to_a, axis, reach, m);
+}
+
 void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                  bool fine, Manifold& m) {
   const double skin = a.skin + b.skin;
@@ -23,6 +71,7 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
   const Axis axis = leastOverlap(side_a, side_b, b_to_a, reach + skin, favour);
   if (axis.kind != AxisKind::None) patchFor(side_a, side_b, b_to_a, axis, reach + skin, m);
   preferClosest(closest, m);
+  skim(side_a, side_b, b_to_a, reach + skin, kSkim * least(side_a.inner_radius, side_b.inner_radius), m);
   for (int k = 0; k < m.count; ++k) {
     Point& p = m.points[static_cast<std::size_t>(k)];
     p.gap -= skin;

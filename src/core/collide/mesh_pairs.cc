@@ -225,11 +225,38 @@ void turnedPatch(const Surface& s, const Hullish& h, const Facing& f, const Rela
   }
 }
 
+// A piece that skims over the surface beyond one of the triangle's edges does not run against the triangle:
+// it lies above that surface, but for a ledge that trips nothing.
+bool skimsOver(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece,
+               std::uint32_t beyond, const Vec3& push) {
+  const Vec3 n = f.sign * (to_piece.turn * s.normals[beyond]);
+  if (absolute(n.dot(push)) > 0.7) return false;
+  const double level = n.dot(to_piece.point(s.mesh.vertices[s.mesh.triangles[beyond][0]]));
+  for (const Vec3& corner : f.corner)
+    if (n.dot(corner) - level > 1e-9 * h.side.inner_radius) return false;  // the surface turns up there
+  double low;
+  lowestVertex(h.side.vertices, n, low);
+  return absolute(low - h.skin - level) < 2e-3 * h.side.inner_radius;
+}
+
+// The same for the triangle's neighbours and those of neighbours that lie flat with it.
+bool skimsPast(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece,
+               const Vec3& push) {
+  for (const std::uint32_t t : f.side) {
+    if (t == mesh::kNoTriangle) continue;
+    if (skimsOver(s, h, f, to_piece, t, push)) return true;
+    if (s.normals[t].dot(s.normals[f.index]) < 1 - 1e-9) continue;
+    for (const std::uint32_t u : s.neighbours[t])
+      if (u != mesh::kNoTriangle && u != f.index && skimsOver(s, h, f, to_piece, u, push)) return true;
+  }
+  return false;
+}
+
 void hullishTriangle(const Surface& s, const Hullish& hull, const Facing& f, const Relative& to_piece,
                      double reach, Merger& merger) {
   Manifold m;
   turnedPatch(s, hull, f, to_piece, reach, m);
-  if (m.count == 0) return;
+  if (m.count == 0 || skimsPast(s, hull, f, to_piece, -m.normal)) return;
   m.sub = f.index;
   for (int i = 0; i < m.count; ++i) {
     Point& p = m.points[static_cast<std::size_t>(i)];

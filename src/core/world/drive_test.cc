@@ -264,3 +264,48 @@ TEST_CASE("a checkpoint after every frame of driven, held and released pieces go
     saved = again.world().save();
   }
 }
+
+TEST_CASE("a box slid over twenty adjoining tiles loses no more speed than friction takes") {
+  for (const bool meshes : {false, true}) {
+    Stage s;
+    s.surface(0.3, 0);
+    for (int k = 0; k < 20; ++k) {
+      const Vec3 size = vec3(0.25, 0.1, 1), at = vec3(0.25 * k - 0.5, -0.05, 0);
+      s.add(meshes ? world::surfacePrototype("t", mesh::boxMesh(size)) : world::boxPrototype("t", size, 1000),
+            at, Vec3::Zero(), world::Role::Static);
+    }
+    const std::size_t box = s.box(vec3(0.4, 0.1, 0.3), vec3(0, 0.05, 0), vec3(3, 0, 0.1));
+    s.frames(60);
+    INFO((meshes ? "meshes" : "hulls"));
+    const Vec3 off = s.position(box) - vec3(0, 0.05, 0);
+    CHECK(vec3(off.x(), 0, off.z()).norm() == Approx(9.01 / (2 * 0.3 * 9.81)).epsilon(0.02));
+    CHECK(absolute(off.y()) < 1e-3);
+  }
+}
+
+TEST_CASE("at margin 0 things rest without a gap; with a margin they rest on their skins") {
+  for (const double margin : {0.0, 0.004}) {
+    Stage s;
+    s.surface(0.5, 0);
+    s.add(world::boxPrototype("floor", vec3(9, 1, 9), 1000), vec3(0, -0.5, 0), Vec3::Zero(),
+          world::Role::Static);
+    std::vector<world::Prototype> things = {world::spherePrototype("s", 0.1, 1000),
+                                            world::boxPrototype("b", vec3(0.2, 0.1, 0.3), 1000),
+                                            world::ellipsoidPrototype("e", vec3(0.1, 0.06, 0.08), 1000),
+                                            world::capsulePrototype("c", 0.05, 0.2, Vec3::UnitX(), 1000),
+                                            world::cylinderPrototype("y", 0.08, 0.2, Vec3::UnitY(), 1000),
+                                            world::cylinderPrototype("z", 0.08, 0.2, Vec3::UnitZ(), 1000)};
+    std::vector<std::size_t> placed;
+    for (std::size_t k = 0; k < things.size(); ++k) {
+      things[k].shape.margin = margin;
+      const double half = -things[k].shape.bounds.low.y();
+      placed.push_back(s.add(things[k], vec3(0.5 * static_cast<double>(k) - 1.2, half + margin + 0.002, 0)));
+    }
+    s.frames(60);
+    for (std::size_t k = 0; k < things.size(); ++k) {
+      const double low = shape::boundsAt(things[k].shape, s.world().motion().pose(placed[k])).low.y();
+      INFO(things[k].name << " at margin " << margin);
+      CHECK(absolute(low - margin) < 1e-3 * things[k].traits.size);
+    }
+  }
+}

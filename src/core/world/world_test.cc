@@ -182,9 +182,9 @@ TEST_CASE("a box slid over a floor of many triangles loses no more speed than fr
   Stage s;
   s.surface(0.3, 0);
   mesh::TriangleMesh floor;
-  const int n = 60;
+  const int n = 200;
   for (int i = 0; i <= n; ++i)
-    for (int j = 0; j <= n; ++j) floor.vertices.push_back(vec3(0.11 * i - 1, 0, 0.11 * (j - n / 2)));
+    for (int j = 0; j <= n; ++j) floor.vertices.push_back(vec3(0.033 * i - 1, 0, 0.033 * (j - n / 2)));
   for (std::uint32_t i = 0; i < n; ++i) {
     for (std::uint32_t j = 0; j < n; ++j) {
       const std::uint32_t a = i * (n + 1) + j, b = a + n + 1;
