@@ -8,6 +8,7 @@ namespace drubble::collide {
 namespace {
 
 constexpr int kMostRounds = 64;
+constexpr double kFlat = 1e-7;       // of its extent: a simplex as low as this encloses nothing
 constexpr double kSameWay = 0.9999;  // cosine: within a degree
 constexpr std::uint32_t kClosestFeature = 0x20000000u;
 
@@ -78,7 +79,9 @@ Simplex nearestOnSolid(const Simplex& s) {
     const Vec3& a = s.corner[f[0]].w;
     const Vec3 n = (s.corner[f[1]].w - a).cross(s.corner[f[2]].w - a);
     const double side = n.dot(s.corner[f[3]].w - a), origin = -n.dot(a);
-    if (side * origin > 0) continue;  // the origin is on the solid's side of this face
+    // The origin is on the solid's side of this face; one that is flat has no side.
+    const double height = absolute(side), flat = kFlat * n.norm() * s.corner[f[3]].w.norm();
+    if (height > flat && side * origin > 0) continue;
     outside = true;
     const Simplex on = nearestOnFace(s, f[0], f[1], f[2]);
     if (const double d = on.nearest().squaredNorm(); d < best_squared) best_squared = d, best = on;

@@ -105,3 +105,37 @@ TEST_CASE("every pair of kinds finds the gap that a search over directions finds
     }
   }
 }
+
+TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box") {
+  const Vec3 size = vec3(1.2, 0.9, 1.5);
+  const shape::Shape plane = shape::plane(Vec3::UnitY()), box = shape::box(-0.5 * size, 0.5 * size),
+                     triangles = shape::surface(mesh::boxMesh(size));
+  for (const shape::Kind kind : kKinds) {
+    RandomStream r(11, "floors", static_cast<std::uint64_t>(kind));
+    double worst_plane = 0, worst_mesh = 0;
+    for (int i = 0; i < 40; ++i) {
+      const shape::Shape s = randomShape(r, kind);
+      Pose p{Vec3::Zero(), r.turn()};
+      const double low = shape::reachAlong(s, p.turn.conjugate() * -Vec3::UnitY());
+      p.position.y() = low + r.between(-0.004, 0.004);
+      Manifolds found;
+      collide::collide(s, p, plane, {}, 0.1, found);
+      REQUIRE(found.size() == 1);
+      worst_plane = greatest(worst_plane, absolute(found[0].leastGap() - (p.position.y() - low)));
+
+      Two t{box, s, {}, {2 * (r.turn() * Vec3::UnitX()), r.turn()}};
+      bringTo(t, 0.004, r);
+      const auto gapWith = [&](const shape::Shape& other) {
+        found.clear();
+        collide::collide(s, t.pb, other, t.pa, 0.1, found);
+        double gap = 1;
+        for (const Manifold& m : found) gap = least(gap, m.leastGap());
+        return gap;
+      };
+      worst_mesh = greatest(worst_mesh, absolute(gapWith(triangles) - gapWith(box)));
+    }
+    INFO(shape::kindName(kind));
+    CHECK(worst_plane < 1e-9);
+    CHECK(worst_mesh < 2e-4);
+  }
+}

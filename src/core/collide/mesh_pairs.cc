@@ -199,24 +199,32 @@ Facing turned(const Facing& f, const Mat3& turn) {
   return out;
 }
 
-// The same for a prism that turns to where it touches, and with the skin taken off.
+// The same for a prism that is turned to where it touches: first to face the triangle, then, where an edge or
+// a corner decides, to the place that is touched, with the finer prism. With the skin taken off.
 void turnedPatch(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece, double reach,
                  Manifold& m) {
-  Vec3 toward = -f.normal;  // from the piece to the triangle
-  for (int k = 0; k < 3; ++k) {
+  const auto patchToward = [&](const Vec3& toward, const Hullish& prism, Manifold& out) {
     const Mat3 turn = turnToward(h, toward);
-    if (h.turns)
-      patchOfTriangle(s, h, turned(f, turn.transpose()),
-                      {turn.transpose() * to_piece.turn, turn.transpose() * to_piece.shift}, reach, m);
-    else
-      patchOfTriangle(s, h, f, to_piece, reach, m);
-    if (m.count == 0) return;
-    if (!h.turns) break;
-    m.normal = turn * m.normal;
-    for (Point& p : m.points) p.position = turn * p.position;
-    const bool settled = (m.normal - toward).squaredNorm() < 1e-6;
-    toward = m.normal;
-    if (settled) break;
+    patchOfTriangle(s, prism, turned(f, turn.transpose()),
+                    {turn.transpose() * to_piece.turn, turn.transpose() * to_piece.shift}, reach, out);
+    out.normal = turn * out.normal;
+    for (Point& p : out.points) p.position = turn * p.position;
+  };
+  if (!h.turns) {
+    patchOfTriangle(s, h, f, to_piece, reach, m);
+  } else {
+    patchToward(-f.normal, h, m);
+    if (m.count > 0 && m.normal.dot(f.normal) > -1 + 1e-6) {
+      Hullish fine = h;
+      fine.side = h.fine;
+      for (int k = 0; k < 4; ++k) {
+        const Point& p = m.points[0];
+        Manifold nearer;
+        patchToward(p.position + 0.5 * p.gap * m.normal, fine, nearer);
+        if (nearer.count == 0 || (k > 0 && !(nearer.leastGap() < m.leastGap()))) break;
+        m = nearer;
+      }
+    }
   }
   for (int k = 0; k < m.count; ++k) {
     Point& p = m.points[static_cast<std::size_t>(k)];

@@ -40,7 +40,9 @@ struct Moved {
 Moved shareMoved(const Sample& first, const Sample& last, std::span<const double> sizes,
                  std::span<const char> counted);
 
-// Energy gained although nothing but gravity acts, over (peak kinetic + range of potential). Frames in order.
-double drift(std::span<const double> kinetic, std::span<const double> potential);
+// Energy gained although nothing but gravity acts, over (peak kinetic + range of potential). Frames in order;
+// `driven`: frames in which keys move something and may put energy in, which are passed over (empty: none).
+double drift(std::span<const double> kinetic, std::span<const double> potential,
+             std::span<const char> driven = {});
 
 }  // namespace drubble::measure

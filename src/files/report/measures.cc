@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "files/report/measures.h"
 
+#include <algorithm>
+
 #include "core/solve/traits.h"
 #include "files/cache/format.h"
 
@@ -73,8 +75,13 @@ Measures measureCache(CacheReader& cache) {
     return i >= 0 ? cache.pieces()[static_cast<std::size_t>(i)].name : std::string();
   };
   std::vector<measure::Sample> samples;
+  std::vector<char> driven;
   for (const CachedFrame& f : m.frames) {
-    samples.push_back(sampleOf(f.frame, cache.states(f.frame)));
+    const std::vector<PieceState> states = cache.states(f.frame);
+    samples.push_back(sampleOf(f.frame, states));
+    driven.push_back(std::any_of(states.begin(), states.end(), [](const PieceState& p) {
+      return (p.flags & kFlagDriven) != 0 && p.velocity != std::array<float, 3>{};
+    }));
     kinetic.push_back(f.kinetic);
     potential.push_back(f.potential);
     m.seconds += f.solve_seconds + f.measure_seconds + f.store_seconds;
@@ -118,7 +125,7 @@ Measures measureCache(CacheReader& cache) {
   m.jitter_worst = j.worst;
   if (j.piece) m.jitter_piece = cache.pieces()[*j.piece].name;
   m.rest_frame = measure::restFrame(samples, rest_speeds, staying);
-  m.drift = measure::drift(kinetic, potential);
+  m.drift = measure::drift(kinetic, potential, driven);
   const measure::Moved moved = measure::shareMoved(samples.front(), samples.back(), sizes, counted);
   m.share_moved = moved.moved;
   m.share_toppled = moved.toppled;
