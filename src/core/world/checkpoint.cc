@@ -77,6 +77,7 @@ Bytes World::save() const {
     w.add(rest_[i].position);
     w.add(rest_[i].turn);
     w.add(rest_[i].seconds);
+    w.add(static_cast<std::uint8_t>(rest_[i].rested));
   }
   w.add(static_cast<std::uint64_t>(contacts_.size()));
   for (const solve::Contact& c : contacts_) addContact(w, c);
@@ -111,6 +112,8 @@ void World::restore(const Bytes& bytes) {
     r.read(rest_[i].position);
     r.read(rest_[i].turn);
     r.read(rest_[i].seconds);
+    r.read(flag);
+    rest_[i].rested = flag != 0;
   }
   r.read(contacts);
   contacts_.assign(contacts, {});

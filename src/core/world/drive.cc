@@ -54,7 +54,7 @@ void World::releaseDue(double frame) {
     makeDynamic(i);
     motion_.velocity[i] = traits_[i].free_travel.cwiseProduct((q.position - p.position) / seconds);
     motion_.spin[i] = traits_[i].free_turn.cwiseProduct(turnBetween(p.turn, q.turn) / seconds);
-    rest_[i] = {motion_.position[i], motion_.turn[i], 0};
+    rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
   }
 }
 

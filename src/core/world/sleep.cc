@@ -24,7 +24,7 @@ constexpr double kBlow = 5;           // least bounce speeds: a hit as hard as t
 void World::wake(std::size_t piece) {
   if (sleep_[piece] != Sleep::Asleep && sleep_[piece] != Sleep::Held) return;
   sleep_[piece] = Sleep::Awake;
-  rest_[piece] = {motion_.position[piece], motion_.turn[piece], 0};
+  rest_[piece] = {motion_.position[piece], motion_.turn[piece], 0, false};
 }
 
 // All that sleeps in one heap with it: a blow runs through.
@@ -100,8 +100,11 @@ void World::updateRest(double h) {
     const double moved = (motion_.position[i] - r.position).norm() + angle * traits_[i].outer_radius;
     const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
     r.seconds += h;
-    if (moved > kStillShare * traits_[i].size || speed > restSpeedOf(i))
-      r = {motion_.position[i], motion_.turn[i], 0};
+    // What took longer than the window to come so far has been at rest all along.
+    if (speed > restSpeedOf(i))
+      r = {motion_.position[i], motion_.turn[i], 0, false};
+    else if (moved > kStillShare * traits_[i].size)
+      r = {motion_.position[i], motion_.turn[i], 0, r.seconds >= scene_.solver.sleep_after};
   }
 }
 
@@ -116,7 +119,8 @@ void World::fallAsleep() {
     if (c.totalForce() > 0 && (moving_[c.a.index()] || moving_[c.b.index()]))
       restless[sets.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
   for (const std::uint32_t i : active_)
-    if (awake(i) && rest_[i].seconds < scene_.solver.sleep_after) restless[sets.find(i)] = 1;
+    if (awake(i) && !rest_[i].rested && rest_[i].seconds < scene_.solver.sleep_after)
+      restless[sets.find(i)] = 1;
   std::vector<char> fell(motion_.size(), 0);
   bool any = false;
   for (const std::uint32_t i : active_) {

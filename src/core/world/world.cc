@@ -36,7 +36,7 @@ World::World(const Scene& scene)
     const bool flies = sleep_.back() == Sleep::Awake;
     motion_.velocity.push_back(flies ? Vec3(t.free_travel.cwiseProduct(p.velocity)) : Vec3(Vec3::Zero()));
     motion_.spin.push_back(flies ? Vec3(t.free_turn.cwiseProduct(p.spin)) : Vec3(Vec3::Zero()));
-    rest_.push_back({p.start.position, p.start.turn, 0});
+    rest_.push_back({p.start.position, p.start.turn, 0, false});
   }
   for (const Mover& m : scene.movers) {
     const Pose p = scene.moverPose(m, scene.first_frame);

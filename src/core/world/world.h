@@ -72,6 +72,7 @@ class World {
     Vec3 position = Vec3::Zero();
     Quat turn = Quat::Identity();
     double seconds = 0;
+    bool rested = false;  // the time before that was long enough, too
   };
 
   // A pair whose shapes overlapped where it started although its meshes did not: that much is its zero.
