@@ -78,10 +78,12 @@ void checkMeshes(const Setup& setup, const BuiltScene& built, std::vector<Findin
   }
 }
 
+bool plugs(const measure::Fit& f) { return f.hollow >= kHollow && f.plugged >= kPlugged; }
+
 void checkPlugs(const BuiltScene& built, std::vector<Finding>& out) {
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
     const measure::Fit fit = fitOf(built, i);
-    if (fit.hollow < kHollow || fit.plugged < kPlugged) continue;
+    if (!plugs(fit)) continue;
     const BodySetup& b = built.prototype_bodies[i];
     const bool fixed = b.role != world::Role::Dynamic;
     out.push_back(
@@ -133,9 +135,7 @@ void checkFits(const Setup& setup, const BuiltScene& built, std::vector<Finding>
     if (p.exact_shape || b.geometry == Geometry::Group || !inUse(built, i)) continue;
     const measure::ShapeFit fit = measure::shapeFit(p.mesh, p.shape);
     const double worst = greatest(fit.outward, fit.inward);
-    // A plugged hollow is said once, by checkPlugs.
-    const measure::Fit hollow = fitOf(built, i);
-    if (worst < kProud * p.traits.size || (hollow.hollow >= kHollow && hollow.plugged >= kPlugged)) continue;
+    if (worst < kProud * p.traits.size || plugs(fitOf(built, i))) continue;  // a plug is said by checkPlugs
     const bool proud = fit.outward >= fit.inward;
     const char* mend =
         b.shape == "hull" || b.shape == "auto"
@@ -202,10 +202,6 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   return out;
 }
 
-const char* roleName(world::Role r) {
-  return r == world::Role::Static ? "static" : r == world::Role::Kinematic ? "kinematic" : "dynamic";
-}
-
 std::vector<Meeting> listMeetings(const BuiltScene& built) {
   std::vector<Meeting> out;
   const auto& materials = built.scene.materials;
@@ -232,7 +228,7 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
     const BodySetup& b = built.prototype_bodies[i];
     ListedBody l;
     l.name = p.name;
-    l.role = roleName(b.role);
+    l.role = world::roleName(b.role);
     const bool box = b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box);
     l.shape = p.shape.kind != shape::Kind::Convex ? shape::kindName(p.shape.kind)
               : box                               ? "box"

@@ -41,7 +41,6 @@ struct Meeting {
 };
 std::vector<Meeting> listMeetings(const BuiltScene& built);
 
-const char* roleName(world::Role r);
 std::vector<ListedBody> listBodies(const BuiltScene& built);
 
 }  // namespace drubble::files

@@ -74,8 +74,7 @@ solve::Contacts World::findContacts(double h) const {
     const PieceId a{i}, b{j};
     keepUpTo(a, b);
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
-    const PairRules::Meeting meeting = rules_.meet(i, j);
-    if (!meeting.collide) continue;
+    if (!rules_.collide(i, j)) continue;
     std::size_t old_end = old;
     while (old_end < contacts_.size() && contacts_[old_end].a == a && contacts_[old_end].b == b) ++old_end;
     found.clear();
@@ -83,13 +82,14 @@ solve::Contacts World::findContacts(double h) const {
                      motion_.pose(j), reach(i, j, h), found);
     if (!found.empty()) {
       const std::size_t first = out.size();
+      const solve::Surfaces surfaces = rules_.surfaces(i, j);
       const double zero = restOverlap(a, b);
       for (const collide::Manifold& m : found) {
         solve::Contact& c = out.emplace_back();
         c.a = a;
         c.b = b;
         c.patch = m;
-        c.surfaces = meeting.surfaces;
+        c.surfaces = surfaces;
         for (collide::Point& p : c.patch.points) p.gap += zero;
       }
       const double size =

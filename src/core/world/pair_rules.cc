@@ -15,24 +15,34 @@ PairRules::PairRules(const Scene& scene) : scene_(scene) {
   }
 }
 
-PairRules::Meeting PairRules::meet(std::size_t i, std::size_t j) const {
-  Meeting m;
-  m.surfaces = combine(scene_.materialOf(i), scene_.materialOf(j));
-  if (in_a_.empty()) return m;
+// Calls visit(rule, whether i is in its first set) with the rules that name both, in the scene's order.
+template <class Visit>
+void PairRules::eachRule(std::size_t i, std::size_t j, Visit visit) const {
+  if (in_a_.empty()) return;
   const std::uint64_t straight = in_a_[i] & in_b_[j], crossed = in_a_[j] & in_b_[i];
   for (std::uint64_t left = straight | crossed; left != 0; left &= left - 1) {
     const auto r = static_cast<std::size_t>(std::countr_zero(left));
-    const PairRule& rule = scene_.pair_rules[r];
-    if (rule.friction_rest) m.surfaces.friction_rest = *rule.friction_rest;
-    if (rule.friction_slide) m.surfaces.friction_slide = *rule.friction_slide;
-    if (rule.bounce) m.surfaces.bounce = *rule.bounce;
-    if (rule.adhesion) m.surfaces.adhesion = *rule.adhesion;
-    if (rule.collide) m.collide = *rule.collide;
-    const bool i_is_a = straight >> r & 1u;
-    if (rule.one_way == PairRule::OneWay::AMovesB) m.surfaces.unmoved = i_is_a ? 1 : 2;
-    if (rule.one_way == PairRule::OneWay::BMovesA) m.surfaces.unmoved = i_is_a ? 2 : 1;
+    visit(scene_.pair_rules[r], (straight >> r & 1u) != 0);
   }
-  return m;
+}
+
+bool PairRules::collide(std::size_t i, std::size_t j) const {
+  bool out = true;
+  eachRule(i, j, [&](const PairRule& rule, bool) { out = rule.collide.value_or(out); });
+  return out;
+}
+
+solve::Surfaces PairRules::surfaces(std::size_t i, std::size_t j) const {
+  solve::Surfaces s = combine(scene_.materialOf(i), scene_.materialOf(j));
+  eachRule(i, j, [&](const PairRule& rule, bool i_is_a) {
+    s.friction_rest = rule.friction_rest.value_or(s.friction_rest);
+    s.friction_slide = rule.friction_slide.value_or(s.friction_slide);
+    s.bounce = rule.bounce.value_or(s.bounce);
+    s.adhesion = rule.adhesion.value_or(s.adhesion);
+    if (rule.one_way == PairRule::OneWay::AMovesB) s.unmoved = i_is_a ? 1 : 2;
+    if (rule.one_way == PairRule::OneWay::BMovesA) s.unmoved = i_is_a ? 2 : 1;
+  });
+  return s;
 }
 
 }  // namespace drubble::world

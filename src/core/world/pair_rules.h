@@ -13,14 +13,14 @@ class PairRules {
   // At most kMostPairRules rules in the scene.
   explicit PairRules(const Scene& scene);
 
-  struct Meeting {
-    solve::Surfaces surfaces;
-    bool collide = true;
-  };
-  // i < j. The last rule that names both counts, key by key.
-  Meeting meet(std::size_t i, std::size_t j) const;
+  // i < j, in both. The last rule that names both counts, key by key.
+  bool collide(std::size_t i, std::size_t j) const;
+  solve::Surfaces surfaces(std::size_t i, std::size_t j) const;
 
  private:
+  template <class Visit>
+  void eachRule(std::size_t i, std::size_t j, Visit visit) const;
+
   const Scene& scene_;
   std::vector<std::uint64_t> in_a_, in_b_;  // a piece: the rules whose first or second set it is in
 };

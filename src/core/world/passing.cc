@@ -105,7 +105,7 @@ std::vector<World::Passing> World::findPassings(const solve::Proposal& p) const 
   }
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
-    if (!rules_.meet(i, j).collide) continue;
+    if (!rules_.collide(i, j)) continue;
     // The larger core is swept, of a piece that moves.
     const bool first =
         body_of_[i] != 0 && (body_of_[j] == 0 || traits_[i].inner_radius >= traits_[j].inner_radius);

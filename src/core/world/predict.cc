@@ -41,8 +41,7 @@ class Predictor {
   void findOthers() {
     for (std::size_t i = 0; i < s_.pieces.size(); ++i) {
       const std::size_t me = m_.piece.index();
-      if (i == me || !s_.pieces[i].collide || !rules_.meet(std::min(i, me), std::max(i, me)).collide)
-        continue;
+      if (i == me || !s_.pieces[i].collide || !rules_.collide(std::min(i, me), std::max(i, me))) continue;
       if (s_.pieces[i].role == Role::Kinematic) continue;
       const shape::Shape& shape = s_.prototypeOf(i).shape;
       const double thick = 2 * (shape.inner_radius > 0 ? shape.inner_radius : mine_.inner_radius);

@@ -23,43 +23,43 @@ Prototype named(const std::string& name, shape::Shape s, mesh::TriangleMesh m) {
 
 }  // namespace
 
-Prototype spherePrototype(const std::string& name, double radius, double density) {
-  Prototype p = named(name, shape::sphere(radius), mesh::sphereMesh(radius));
+namespace {
+
+// A primitive that is felt as what it shows.
+Prototype primitive(const std::string& name, shape::Shape s, mesh::TriangleMesh m,
+                    const mesh::MassProperties& mass, double density) {
+  Prototype p = named(name, std::move(s), std::move(m));
   p.exact_shape = true;
-  setMass(p, mesh::sphereMass(radius), density);
+  setMass(p, mass, density);
   return p;
+}
+
+}  // namespace
+
+Prototype spherePrototype(const std::string& name, double radius, double density) {
+  return primitive(name, shape::sphere(radius), mesh::sphereMesh(radius), mesh::sphereMass(radius), density);
 }
 
 Prototype boxPrototype(const std::string& name, const Vec3& full_size, double density) {
-  Prototype p = named(name, shape::box(-0.5 * full_size, 0.5 * full_size), mesh::boxMesh(full_size));
-  p.exact_shape = true;
-  setMass(p, mesh::boxMass(full_size), density);
-  return p;
+  return primitive(name, shape::box(-0.5 * full_size, 0.5 * full_size), mesh::boxMesh(full_size),
+                   mesh::boxMass(full_size), density);
 }
 
 Prototype ellipsoidPrototype(const std::string& name, const Vec3& half_axes, double density) {
-  shape::Shape s = shape::ellipsoid(half_axes);
-  mesh::TriangleMesh m = shape::meshOf(s);
-  Prototype p = named(name, std::move(s), std::move(m));
-  p.exact_shape = true;
-  setMass(p, mesh::ellipsoidMass(half_axes), density);
-  return p;
+  const shape::Shape s = shape::ellipsoid(half_axes);
+  return primitive(name, s, shape::meshOf(s), mesh::ellipsoidMass(half_axes), density);
 }
 
 Prototype capsulePrototype(const std::string& name, double radius, double length, const Vec3& axis,
                            double density) {
-  Prototype p = named(name, shape::capsule(radius, length, axis), mesh::capsuleMesh(radius, length, axis));
-  p.exact_shape = true;
-  setMass(p, mesh::capsuleMass(radius, length, axis), density);
-  return p;
+  return primitive(name, shape::capsule(radius, length, axis), mesh::capsuleMesh(radius, length, axis),
+                   mesh::capsuleMass(radius, length, axis), density);
 }
 
 Prototype cylinderPrototype(const std::string& name, double radius, double height, const Vec3& axis,
                             double density) {
-  Prototype p = named(name, shape::cylinder(radius, height, axis), mesh::cylinderMesh(radius, height, axis));
-  p.exact_shape = true;
-  setMass(p, mesh::cylinderMass(radius, height, axis), density);
-  return p;
+  return primitive(name, shape::cylinder(radius, height, axis), mesh::cylinderMesh(radius, height, axis),
+                   mesh::cylinderMass(radius, height, axis), density);
 }
 
 Prototype groundPrototype(const std::string& name, const Vec3& up, double extent) {

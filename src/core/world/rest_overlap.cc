@@ -97,7 +97,7 @@ std::vector<StartOverlap> startOverlaps(const Scene& s) {
   std::vector<StartOverlap> out;
   collide::Manifolds found;
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
-    if (!rules.meet(i, j).collide) continue;
+    if (!rules.collide(i, j)) continue;
     found.clear();
     collide::collide(s.prototypeOf(i).shape, poses[i], s.prototypeOf(j).shape, poses[j], 0, found);
     StartOverlap o{PieceId(i), PieceId(j), 0, 0};

@@ -39,6 +39,10 @@ void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
   t.dynamic = true;
 }
 
+const char* roleName(Role r) {
+  return r == Role::Static ? "static" : r == Role::Kinematic ? "kinematic" : "dynamic";
+}
+
 std::string whyInvalid(const Scene& s) {
   std::set<std::string> names;
   for (const Piece& p : s.pieces) {

@@ -27,6 +27,7 @@ struct Material {
 };
 
 enum class Role { Static, Kinematic, Dynamic };
+const char* roleName(Role r);
 
 // How a dynamic piece begins: Asleep wakes at any touch or change of load, Held stays put until it is hit
 // harder than Piece::wake_above.

@@ -88,17 +88,14 @@ void World::substep(double from, double to, int iterations, int depth) {
   releaseDue(from);
   drive(from, to, iterations);
   wakeForDrives();
-  solve::Contacts contacts = settledContacts(h);
-  activate();
-  solve::Proposal p = solve::solveSubstep(
-      {traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_}, std::move(contacts));
+  solve::Proposal p;
   // A blow that came through others may have struck something held: it goes, and the substep is done again.
-  while (releaseHeld(p.hits)) {
-    contacts = settledContacts(h);
+  do {
+    solve::Contacts contacts = settledContacts(h);
     activate();
     p = solve::solveSubstep({traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_},
                             std::move(contacts));
-  }
+  } while (releaseHeld(p.hits));
   const std::vector<Passing> passings = findPassings(p);
   if (!passings.empty() && depth < kMostHalvings) {
     const double middle = 0.5 * (from + to);

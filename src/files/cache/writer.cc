@@ -6,7 +6,6 @@
 #include <filesystem>
 
 #include "files/cache/format.h"
-#include "files/check.h"
 
 namespace drubble::files {
 
@@ -100,7 +99,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
     piece.bind(u32(i))
         .bind(s.pieces[i].name)
         .bind(s.pieces[i].prototype.value)
-        .bind(released(s, i) ? "released" : roleName(s.pieces[i].role))
+        .bind(released(s, i) ? "released" : world::roleName(s.pieces[i].role))
         .once();
   Statement camera(db_, "INSERT INTO cameras VALUES (?, ?, ?, ?, ?, ?, ?, ?)");
   for (const CameraSetup& c : setup.cameras)
