@@ -109,7 +109,8 @@ ShapeFit shapeFit(const mesh::TriangleMesh& m, const shape::Shape& s) {
   return fit;
 }
 
-shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int corners) {
+shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int corners, double& lost) {
+  lost = 0;
   const Box box = m.bounds();
   const double mean = box.size().mean() * 0.5;
   const auto fits = [&](const shape::Shape& s) {
@@ -121,7 +122,7 @@ shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int co
   using Choice = world::ShapeChoice;
   for (const Choice c : {Choice::Box, Choice::Capsule, Choice::Cylinder, Choice::Ellipsoid})
     if (shape::Shape s = world::shapeFor(c, m); fits(s)) return s;
-  return world::shapeFor(Choice::Hull, m, corners);
+  return world::hullWithin(m.vertices, corners, lost);
 }
 
 }  // namespace drubble::measure

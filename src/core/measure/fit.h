@@ -28,7 +28,8 @@ ShapeFit shapeFit(const mesh::TriangleMesh& m, const shape::Shape& s);
 double distanceOutside(const shape::Shape& s, const Vec3& point);
 
 // The cheapest shape that stands for the closed mesh (body space) with both gaps below `tolerance` (m):
-// sphere, box, capsule, cylinder, ellipsoid; a hull of at most `corners` when none does.
-shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int corners);
+// sphere, box, capsule, cylinder, ellipsoid; a hull of at most `corners` when none does; `lost` as
+// from world::hullWithin.
+shape::Shape cheapestShape(const mesh::TriangleMesh& m, double tolerance, int corners, double& lost);
 
 }  // namespace drubble::measure

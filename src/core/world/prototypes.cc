@@ -208,6 +208,15 @@ Prototype joinedPrototype(const std::string& name, const std::vector<Prototype>&
   return p;
 }
 
+void setWeight(Prototype& p, double mass) {
+  solve::Traits& t = p.traits;
+  const double factor = mass * t.inverse_mass;
+  t.inverse_mass /= factor;
+  t.inertia *= factor;
+  t.inverse_inertia /= factor;
+  t.moments *= factor;
+}
+
 void moveCentre(Prototype& p, const Vec3& centre) {
   for (Vec3& v : p.mesh.vertices) v -= centre;
   const double margin = p.shape.margin;

@@ -45,6 +45,9 @@ Prototype shapedPrototype(const std::string& name, const mesh::TriangleMesh& m, 
 Prototype joinedPrototype(const std::string& name, const std::vector<Prototype>& parts,
                           const std::vector<Pose>& poses);
 
+// Makes it weigh `mass` (kg), with the same distribution.
+void setWeight(Prototype& p, double mass);
+
 // Moves the body's origin, and with it the centre of mass, to `centre` (body space).
 void moveCentre(Prototype& p, const Vec3& centre);
 

@@ -187,13 +187,15 @@ ease = )") + ease + "\n");
 TEST_CASE("auto finds the cheapest shape that fits a mesh") {
   const auto kindOf = [](const mesh::TriangleMesh& m) {
     const double size = m.bounds().size().maxCoeff();
-    return measure::cheapestShape(m, 0.01 * size, 64).kind;
+    double lost;
+    return measure::cheapestShape(m, 0.01 * size, 64, lost).kind;
   };
   CHECK(kindOf(mesh::sphereMesh(0.3)) == shape::Kind::Sphere);
   CHECK(kindOf(mesh::transformed(mesh::sphereMesh(1), vec3(0.5, 0.3, 0.4), {})) == shape::Kind::Ellipsoid);
   CHECK(kindOf(mesh::capsuleMesh(0.1, 0.4, Vec3::UnitX())) == shape::Kind::Capsule);
   CHECK(kindOf(mesh::cylinderMesh(0.2, 0.7, Vec3::UnitZ())) == shape::Kind::Cylinder);
-  CHECK(measure::cheapestShape(mesh::boxMesh(vec3(1, 2, 3)), 0.02, 64).convex->vertices.size() == 8);
+  double lost = 1;
+  CHECK(measure::cheapestShape(mesh::boxMesh(vec3(1, 2, 3)), 0.02, 64, lost).convex->vertices.size() == 8);
 }
 
 TEST_CASE("an OBJ file's groups become bodies of their own, with their full names") {

@@ -9,6 +9,7 @@
 #include <map>
 
 #include "core/world/predict.h"
+#include "core/world/prototypes.h"
 #include "files/gltf.h"
 #include "files/setup/select.h"
 
@@ -87,13 +88,7 @@ class Acts {
     }
     const double density = a.density.value_or(
         a.material && !b.density && !b.mass ? built_.scene.materials[p.material.index()].density : 0);
-    if (density > 0 && p.volume > 0 && p.traits.mass() > 0) {
-      const double factor = density * p.volume * p.traits.inverse_mass;
-      p.traits.inverse_mass /= factor;
-      p.traits.inertia *= factor;
-      p.traits.inverse_inertia /= factor;
-      p.traits.moments *= factor;
-    }
+    if (density > 0 && p.volume > 0 && p.traits.mass() > 0) world::setWeight(p, density * p.volume);
     if (a.gravity_share) p.traits.gravity_share = *a.gravity_share;
     if (a.travel_damping) p.traits.travel_damping = *a.travel_damping;
     if (a.spin_damping) p.traits.spin_damping = *a.spin_damping;

@@ -4,17 +4,13 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <filesystem>
 #include <set>
 
 #include "core/base/trig.h"
-#include "core/measure/fit.h"
-#include "core/mesh/mend.h"
 #include "core/place/grid.h"
 #include "core/place/room.h"
 #include "core/world/prototypes.h"
-#include "files/meshes.h"
-#include "files/obj.h"
+#include "files/setup/body_maker.h"
 #include "files/setup/build_acts.h"
 #include "files/setup/table.h"
 
@@ -39,7 +35,7 @@ class Builder {
     for (const BodySetup& b : s_.bodies) {
       if (!b.enabled) continue;
       try {
-        for (const BodySetup& part : splitBody(b)) addPrototype(part);
+        for (const BodySetup& part : maker_.split(b)) addPrototype(part);
       } catch (const Error& e) {
         for (Problem p : e.problems()) {
           const bool placed = p.where && p.where->line > 0;
@@ -74,150 +70,11 @@ class Builder {
     c.keep_inside = s_.keep_inside;
   }
 
-  // One body for each group of its OBJ file, called BODY/GROUP; or the body itself.
-  std::vector<BodySetup> splitBody(const BodySetup& b) const {
-    if (!b.split || b.geometry != Geometry::Mesh) return {b};
-    std::vector<BodySetup> out;
-    std::map<std::string, int> names;
-    for (NamedMesh& part : readObjGroups((std::filesystem::path(s_.path).parent_path() / b.mesh).string())) {
-      BodySetup& x = out.emplace_back(b);
-      const int n = ++names[part.name];
-      x.name = fmt::format("{}/{}{}", b.name, part.name.empty() ? "part" : part.name,
-                           n > 1 ? fmt::format("-{}", n) : "");
-      x.part = std::move(part.mesh);
-    }
-    return out;
-  }
-
-  mesh::TriangleMesh mendedMesh(const BodySetup& b, const mesh::TriangleMesh& m) {
-    mesh::Mended done = mesh::mended(m);
-    if (done.welded + done.dropped + done.turned + done.filled > 0)
-      out_.notes.push_back(
-          fmt::format("body '{}': mended: {} vertices welded, {} triangles dropped, {} turned, {} "
-                      "holes filled",
-                      b.name, done.welded, done.dropped, done.turned, done.filled));
-    return std::move(done.mesh);
-  }
-
-  mesh::TriangleMesh loadMesh(const BodySetup& b) {
-    if (b.geometry == Geometry::Box) return mesh::boxMesh(b.box * b.scale);
-    if (b.geometry == Geometry::Sphere) return mesh::sphereMesh(b.sphere * b.scale);
-    if (b.geometry == Geometry::Ellipsoid)
-      return mesh::transformed(mesh::sphereMesh(1), b.ellipsoid * b.scale, {});
-    if (b.geometry == Geometry::Capsule)
-      return mesh::capsuleMesh(b.capsule[0] * b.scale, b.capsule[1] * b.scale, s_.up());
-    if (b.geometry == Geometry::Cylinder)
-      return mesh::cylinderMesh(b.cylinder[0] * b.scale, b.cylinder[1] * b.scale, s_.up());
-    const auto path = std::filesystem::path(s_.path).parent_path() / b.mesh;
-    mesh::TriangleMesh m = mesh::welded(b.part ? *b.part : readMesh(path.string()));
-    if (b.mend) m = mendedMesh(b, m);
-    const double unit = b.mesh_unit > 0 ? b.mesh_unit : s_.unit;
-    for (Vec3& v : m.vertices) v *= unit * b.scale;
-    return m;
-  }
-
-  void requireSolid(const mesh::TriangleMesh& m) const {
-    const mesh::Closedness c = mesh::closedness(m);
-    if (!c.closed()) {
-      const Vec3 at = c.first_open / s_.unit;
-      throw Error(ErrorKind::Input,
-                  fmt::format("the mesh is not closed ({} open, {} flipped, {} crowded edges; one near "
-                              "[{:.4g}, {:.4g}, {:.4g}]): "
-                              "close it, try mend = true, or set role = \"static\"",
-                              c.open_edges, c.flipped_edges, c.crowded_edges, at.x(), at.y(), at.z()));
-    }
-    const double volume = mesh::massProperties(m).volume;
-    if (volume < 0)
-      throw Error(ErrorKind::Input, "the mesh is inside-out: turn its faces round, or set mend = true");
-    if (!(volume > 1e-12 * std::max(1e-30, m.bounds().size().prod())))
-      throw Error(ErrorKind::Input, "the mesh has no volume");
-  }
-
-  static bool fixed(const BodySetup& b) { return b.role != world::Role::Dynamic; }
-
-  // The prototype of a primitive that is felt as what it is.
-  std::optional<world::Prototype> primitive(const BodySetup& b, double density) const {
-    const auto is = [&](Geometry g, const char* shape) {
-      return b.geometry == g && (b.shape == "auto" || b.shape == shape);
-    };
-    const double k = b.scale;
-    if (is(Geometry::Sphere, "sphere")) return world::spherePrototype(b.name, b.sphere * k, density);
-    if (is(Geometry::Box, "box")) return world::boxPrototype(b.name, b.box * k, density);
-    if (is(Geometry::Ellipsoid, "ellipsoid"))
-      return world::ellipsoidPrototype(b.name, b.ellipsoid * k, density);
-    if (is(Geometry::Capsule, "capsule"))
-      return world::capsulePrototype(b.name, b.capsule[0] * k, b.capsule[1] * k, s_.up(), density);
-    if (is(Geometry::Cylinder, "cylinder"))
-      return world::cylinderPrototype(b.name, b.cylinder[0] * k, b.cylinder[1] * k, s_.up(), density);
-    return {};
-  }
-
-  shape::Shape shapeOf(const BodySetup& b, const mesh::TriangleMesh& m_body) {
-    static const std::map<std::string, world::ShapeChoice> kChoices = {
-        {"sphere", world::ShapeChoice::Sphere},       {"box", world::ShapeChoice::Box},
-        {"ellipsoid", world::ShapeChoice::Ellipsoid}, {"capsule", world::ShapeChoice::Capsule},
-        {"cylinder", world::ShapeChoice::Cylinder},   {"mesh", world::ShapeChoice::Mesh}};
-    const double size = m_body.bounds().size().maxCoeff();
-    shape::Shape s;
-    if (b.shape == "auto")
-      s = measure::cheapestShape(m_body, b.fit * size, b.hull_corners);
-    else if (b.shape != "hull")
-      return world::shapeFor(kChoices.at(b.shape), m_body);
-    if (b.shape == "hull" || s.kind == shape::Kind::Convex)
-      s = world::hullWithin(m_body.vertices, b.hull_corners, lost_);
-    return s;
-  }
-
-  world::Prototype makePrototype(const BodySetup& b, const mesh::TriangleMesh& m, double density) {
-    if (std::optional<world::Prototype> p = primitive(b, density)) return std::move(*p);
-    if (b.shape == "mesh" || (b.shape == "auto" && fixed(b))) {
-      world::Prototype p = world::surfacePrototype(b.name, m);
-      return p;
-    }
-    requireSolid(m);
-    const mesh::MassProperties solid = mesh::massProperties(m);
-    mesh::TriangleMesh body = m;
-    for (Vec3& v : body.vertices) v -= solid.centre;
-    // The same mesh again, only larger or smaller: its shape is made by scaling.
-    const std::string key =
-        fmt::format("{} {} {} {} {}", b.mesh, b.part ? b.name : "", b.shape, b.hull_corners, b.fit);
-    shape::Shape s;
-    if (const auto made = made_.find(key); b.geometry == Geometry::Mesh && made != made_.end()) {
-      lost_ = made->second.lost * b.scale / made->second.scale;
-      s = shape::scaled(made->second.shape, b.scale / made->second.scale);
-    } else {
-      s = shapeOf(b, body);
-      if (b.geometry == Geometry::Mesh) made_[key] = {s, b.scale, lost_};
-    }
-    return world::shapedPrototype(b.name, m, std::move(s), solid, density);
-  }
-
   void addPrototype(const BodySetup& b) {
     const MaterialId material = materialNamed(s_, b.material, out_.scene);
-    const double density = b.density.value_or(out_.scene.materials[material.index()].density);
-    lost_ = 0;
-    if (b.geometry == Geometry::Ground)
-      return add(b, world::groundPrototype(b.name, s_.up(), 1), {}, material);
     if (b.geometry == Geometry::Group) return addGroup(b, material);
-    mesh::TriangleMesh m = loadMesh(b);
-    if (const std::string why = mesh::whyInvalid(m); !why.empty())
-      throw Error(ErrorKind::Input, "the mesh is broken: " + why);
-    world::Prototype p = makePrototype(b, m, density);
-    weigh(b, p);
-    add(b, std::move(p), std::move(m), material);
-  }
-
-  // A given mass, and a given centre of mass.
-  static void weigh(const BodySetup& b, world::Prototype& p) {
-    solve::Traits& t = p.traits;
-    if (b.mass && t.mass() > 0) {
-      const double factor = *b.mass / t.mass();
-      t.inverse_mass /= factor;
-      t.inertia *= factor;
-      t.inverse_inertia /= factor;
-      t.moments *= factor;
-    }
-    if (b.centre_of_mass && t.mass() > 0) world::moveCentre(p, p.origin + b.scale * *b.centre_of_mass);
+    const double density = b.density.value_or(out_.scene.materials[material.index()].density);
+    add(b, maker_.make(b, density, out_.notes), material);
   }
 
   void addGroup(const BodySetup& b, MaterialId material) {
@@ -249,20 +106,16 @@ class Builder {
                         b.name, part.body),
             part.where);
     }
-    world::Prototype p = world::joinedPrototype(b.name, parts, poses);
-    if (b.density && p.volume > 0 && p.traits.mass() > 0) {
-      BodySetup heavy = b;
-      heavy.mass = *b.density * p.volume;
-      weigh(heavy, p);
-    } else {
-      weigh(b, p);
-    }
-    const MaterialId own = b.material.empty() ? parts.front().material : material;
-    add(b, std::move(p), std::move(whole), own);
+    MadeBody made{world::joinedPrototype(b.name, parts, poses), std::move(whole), 0};
+    if (b.density && made.prototype.traits.mass() > 0)
+      world::setWeight(made.prototype, *b.density * made.prototype.volume);
+    weigh(b, made.prototype);
+    add(b, std::move(made), b.material.empty() ? parts.front().material : material);
     if (!b.colour) out_.scene.prototypes.back().colour = parts.front().colour;
   }
 
-  void add(const BodySetup& b, world::Prototype p, mesh::TriangleMesh m, MaterialId material) {
+  void add(const BodySetup& b, MadeBody made, MaterialId material) {
+    world::Prototype& p = made.prototype;
     p.material = material;
     p.colour = b.colour.value_or(b.role == world::Role::Static
                                      ? std::array{0.66, 0.62, 0.56}
@@ -276,10 +129,10 @@ class Builder {
     p.traits.free_turn = b.free_turn;
     prototype_of_[b.name] = PrototypeId(out_.scene.prototypes.size());
     out_.anchors.push_back(anchorOf(b, p));
-    out_.hull_losses.push_back(lost_);
+    out_.hull_losses.push_back(made.hull_loss);
     out_.scene.prototypes.push_back(std::move(p));
     out_.prototype_bodies.push_back(b);
-    out_.meshes.push_back(std::move(m));
+    out_.meshes.push_back(std::move(made.mesh));
   }
 
   // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
@@ -412,12 +265,7 @@ class Builder {
   std::vector<Where> wheres_;  // of each piece
   std::vector<Problem> problems_;
   std::set<std::string> used_in_groups_;
-  struct Made {
-    shape::Shape shape;
-    double scale = 1, lost = 0;
-  };
-  std::map<std::string, Made> made_;  // shapes of meshes, by file and choice
-  double lost_ = 0;                   // by the hull made last
+  BodyMaker maker_{s_};
 };
 
 }  // namespace
