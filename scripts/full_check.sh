@@ -8,6 +8,7 @@ for preset in release debug checked; do
   scripts/build.sh $preset tests
   ctest --test-dir build/$preset --output-on-failure
 done
+build/release/tests/shots_tests "[full]"
 scripts/check_bits.sh build/release/drubble build/debug/drubble 144
 scripts/check_layers.sh
 scripts/check_symbols.sh
