@@ -139,3 +139,33 @@ TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles 
     CHECK(worst_mesh < 2e-4);
   }
 }
+
+TEST_CASE("over a flat floor of triangles every kind is pushed straight up, wherever it stands") {
+  mesh::TriangleMesh floor;
+  const std::uint32_t n = 12;
+  for (std::uint32_t i = 0; i <= n; ++i)
+    for (std::uint32_t j = 0; j <= n; ++j) floor.vertices.push_back(vec3(0.3 * i - 1.8, 0, 0.3 * j - 1.8));
+  for (std::uint32_t i = 0; i < n; ++i) {
+    for (std::uint32_t j = 0; j < n; ++j) {
+      const std::uint32_t a = i * (n + 1) + j, b = a + n + 1;
+      floor.triangles.push_back({a, a + 1, b + 1});
+      floor.triangles.push_back({a, b + 1, b});
+    }
+  }
+  const shape::Shape triangles = shape::surface(floor);
+  for (const shape::Kind kind : kKinds) {
+    RandomStream r(13, "flat", static_cast<std::uint64_t>(kind));
+    double worst = 1;
+    for (int i = 0; i < 60; ++i) {
+      const shape::Shape s = randomShape(r, kind);
+      Pose p{randomPoint(r, 0.5), r.turn()};
+      p.position.y() = shape::reachAlong(s, p.turn.conjugate() * -Vec3::UnitY()) - 0.01;
+      Manifolds found;
+      collide::collide(s, p, triangles, {}, 0.1, found);
+      REQUIRE_FALSE(found.empty());
+      for (const Manifold& m : found) worst = least(worst, -m.normal.y());
+    }
+    INFO(shape::kindName(kind));
+    CHECK(worst > 1 - 1e-9);
+  }
+}
