@@ -166,6 +166,6 @@ TEST_CASE("over a flat floor of triangles every kind is pushed straight up, wher
       for (const Manifold& m : found) worst = least(worst, -m.normal.y());
     }
     INFO(shape::kindName(kind));
-    CHECK(worst > 1 - 1e-9);
+    CHECK(worst > 1 - 0.5e-6);  // a thousandth of a radian counts as straight: kTilt of mesh_pairs.cc
   }
 }
