@@ -169,3 +169,34 @@ TEST_CASE("over a flat floor of triangles every kind is pushed straight up, wher
     CHECK(worst > 1 - 0.5e-6);  // a thousandth of a radian counts as straight: kTilt of mesh_pairs.cc
   }
 }
+
+TEST_CASE("over one side of a roof the ridge does not push, nor does the other side") {
+  const double slope = 0.3;
+  mesh::TriangleMesh roof;
+  for (const double x : {-3.0, 0.0, 3.0})
+    for (const double z : {-3.0, 3.0}) roof.vertices.push_back(vec3(x, -slope * absolute(x), z));
+  roof.triangles = {{0, 1, 3}, {0, 3, 2}, {2, 3, 5}, {2, 5, 4}};
+  const shape::Shape triangles = shape::surface(roof);
+  const Vec3 up = vec3(-slope, 1, 0).normalized();  // of the left side
+  for (const shape::Kind kind : kKinds) {
+    RandomStream r(17, "roof", static_cast<std::uint64_t>(kind));
+    double worst = 1;
+    int near_ridge = 0;
+    for (int i = 0; i < 80; ++i) {
+      const shape::Shape s = randomShape(r, kind);
+      const Quat turn = r.turn();
+      const double low = shape::reachAlong(s, turn.conjugate() * -up);
+      const Vec3 foot = vec3(-1, -slope, 0) * r.between(0.05, 0.5);
+      const Pose p{foot + up * (low - 0.002), turn};
+      // Only those that lie wholly on the left of the ridge's upright plane.
+      if (shape::boundsAt(s, p).high.x() > -0.01) continue;
+      ++near_ridge;
+      Manifolds found;
+      collide::collide(s, p, triangles, {}, 0.4, found);
+      REQUIRE_FALSE(found.empty());
+      for (const Manifold& m : found) worst = least(worst, -m.normal.dot(up));
+    }
+    INFO(shape::kindName(kind) << ", " << near_ridge << " of them");
+    CHECK(worst > 1 - 0.5e-6);
+  }
+}

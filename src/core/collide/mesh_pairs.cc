@@ -54,7 +54,6 @@ bool mayPush(const Surface& s, const Facing& f, const Relative& to_piece, const 
     if (tilt <= kTilt || f.side[k] == mesh::kNoTriangle) continue;
     const Vec3 beyond = f.sign * (to_piece.turn * s.normals[f.side[k]]);
     const double turn = beyond.dot(out);
-    if (turn <= kTilt) return false;
     if (tilt * beyond.dot(f.normal) - normal.dot(f.normal) * turn > kTilt) return false;
   }
   return true;
