@@ -275,8 +275,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
                         "a cache, or a setup (drawn as it starts, keyed motion at --frame)")(
       "output,o", po::value<std::string>()->default_value(""),
       "the picture, or the folder for several (default: in out/)")(
-      "frame", po::value<int>(), "which frame (default: the last)")("frames", po::value<std::string>(),
-                                                                    "several: 1-96 or 1,24,48")(
+      "frame", po::value<int>(), "which frame (default: the last; of a setup the first)")(
+      "frames", po::value<std::string>(), "several: 1-96 or 1,24,48")(
       "every", po::value<int>()->default_value(1), "with --frames 1-96: only every n-th")(
       "sheet", po::value<std::string>(),
       "one picture of many frames: how many (spread evenly), or which: 1,24,48")(
@@ -298,10 +298,10 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
       "change a key of the setup first")("plain", po::bool_switch(), "no caption and no legend")(
       "json", po::bool_switch(), "what was written, as JSON on stdout");
-  const Parsed p = parse(
-      arguments, "draw CACHE|SETUP [options]",
-      "Draws stills and sheets. A cache may still be growing; a setup is drawn as it starts, before any run.",
-      options, "source", 1);
+  const Parsed p = parse(arguments, "draw CACHE|SETUP [options]",
+                         "Draws stills and sheets. A cache may still be growing; a setup is drawn before any "
+                         "run: as it starts, or with its keyed motion at --frame.",
+                         options, "source", 1);
   if (p.help) return kDone;
   Job job;
   std::tie(job.look.width, job.look.height) = sizeOf(p.as<std::string>("size"));
