@@ -3,7 +3,7 @@
 # clang-format over all C++; with --fix it rewrites.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-files=$(git ls-files --cached --others --exclude-standard 'src/*.h' 'src/*.cc' 'tests/*.h' 'tests/*.cc')
+files=$(git ls-files --cached --others --exclude-standard 'src/*.h' 'src/*.cc' 'tests/*.h' 'tests/*.cc' 'bench/*.cc')
 if [ "${1:-}" = --fix ]; then
   xargs clang-format -i <<<"$files"
 else

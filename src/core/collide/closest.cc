@@ -104,17 +104,17 @@ Simplex reduced(const Simplex& s) {
 
 }  // namespace
 
-Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, double reach) {
+Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, const Vec3& guess, double reach) {
   Simplex s;
-  Vec3 v = a.centre - b_to_a.point(b.centre);
+  Vec3 v = guess;
   if (v.isZero(0)) v = Vec3::UnitX();
   Closest out;
   double scale = 0;
   for (int round = 0; round < kMostRounds; ++round) {
     double ignored;
     Corner c;
-    c.ia = lowestVertex(a.vertices, v, ignored);
-    c.ib = lowestVertex(b.vertices, -(b_to_a.turn.transpose() * v), ignored);
+    c.ia = lowestVertex(a, v, ignored);
+    c.ib = lowestVertex(b, -(b_to_a.turn.transpose() * v), ignored);
     c.a = a.vertices[c.ia];
     c.b = b_to_a.point(b.vertices[c.ib]);
     c.w = c.a - c.b;
@@ -122,6 +122,7 @@ Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, doub
     const double along = v.dot(c.w), vv = v.squaredNorm();
     if (along > 0 && along * along > reach * reach * vv) {
       out.apart = out.beyond = true;
+      out.apart_along = -v;
       return out;
     }
     if (s.count > 0 && (s.holds(c.ia, c.ib) || vv - along <= 1e-13 * vv)) break;

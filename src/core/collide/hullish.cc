@@ -31,47 +31,60 @@ bool narrow(const Manifold& m, double least_extent) {
   return across < least_extent;
 }
 
-// The face of `x` that `y` lies farthest in front of, of those that look across `n` (x's frame).
-Axis faceAcross(const Side& x, const Side& y, const Relative& y_to_x, const Vec3& n) {
-  Axis best;
-  for (std::size_t f = 0; f < x.faces.size(); ++f) {
-    const Vec3& normal = x.faces[f].normal;
-    if (absolute(normal.dot(n)) > 0.7) continue;
-    double low;
-    lowestVertex(y.vertices, y_to_x.turn.transpose() * normal, low);
-    const double gap = low + normal.dot(y_to_x.shift) - x.faces[f].offset;
-    if (gap > best.gap) best = {AxisKind::FaceA, gap, normal, f, f};
-  }
-  return best;
-}
-
 // A box that slides from one tile to the next does not run against the next one's side: where two bodies
 // would meet over a strip that is hardly there, the face along which they skim past each other decides.
 void skim(const Side& a, const Side& b, const Relative& b_to_a, double reach, double low, Manifold& m) {
   if (a.line() || b.line() || m.count == 0 || m.leastGap() < -low || !narrow(m, low)) return;
-  Axis axis = faceAcross(a, b, b_to_a, m.normal);
-  Axis other = faceAcross(b, a, b_to_a.inverse(), b_to_a.turn.transpose() * m.normal);
-  if (other.gap > axis.gap) {
-    axis = other;
-    axis.kind = AxisKind::FaceB;
-    axis.normal = -(b_to_a.turn * other.normal);
-  }
   // Deeper than a ledge: a true meeting. Well apart: the first patch is right.
-  if (axis.gap < -low || axis.gap > low) return;
+  const Point& p = m.points[0];
+  const Vec3 half = 0.5 * p.gap * m.normal;
+  const FaceAxes faces = bestFacesAcross(a, b, b_to_a, m.normal, p.position - half, p.position + half, -low);
+  const Axis& axis = faces.b.kind != AxisKind::None ? faces.b : faces.a;
+  if (axis.kind == AxisKind::None || axis.gap > low) return;
   patchFor(a, b, b_to_a, axis, reach, m);
+}
+
+// Whether the faces' patch says all: of bodies apart, where it comes as near as its plane; of bodies that
+// overlap, where it has extent enough that no pair of edges can be a better way out.
+bool decided(const Manifold& m, double gap, double low) {
+  if (m.count == 0) return false;
+  if (gap > 0) return m.leastGap() <= gap * (1 + 1e-4);
+  Manifold near = m;
+  near.count = 0;
+  for (int k = 0; k < m.count; ++k) {
+    const Point& p = m.points[static_cast<std::size_t>(k)];
+    if (p.gap <= gap + low) near.points[static_cast<std::size_t>(near.count++)] = p;
+  }
+  return !narrow(near, -4 * gap + low);
 }
 
 void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                  bool fine, Manifold& m) {
   const double skin = a.skin + b.skin;
   const Side &side_a = fine ? a.fine : a.side, &side_b = fine ? b.fine : b.side;
+  const double low = kSkim * least(side_a.inner_radius, side_b.inner_radius);
   m.count = 0;
-  const Closest closest = closestPoints(side_a, side_b, b_to_a, reach + skin);
-  if (closest.beyond) return;
-  const Axis axis = leastOverlap(side_a, side_b, b_to_a, reach + skin, favour);
-  if (axis.kind != AxisKind::None) patchFor(side_a, side_b, b_to_a, axis, reach + skin, m);
-  preferClosest(closest, m);
-  skim(side_a, side_b, b_to_a, reach + skin, kSkim * least(side_a.inner_radius, side_b.inner_radius), m);
+  const FaceAxes faces = bestFaces(side_a, side_b, b_to_a, reach + skin);
+  const auto apart = [&](const Vec3& along) {
+    m.count = 0;
+    m.normal = along.normalized();
+  };
+  if (faces.apart) return apart(faces.better(0).normal);
+  const Axis& face = faces.better(favour);
+  patchFor(side_a, side_b, b_to_a, face, reach + skin, m);
+  if (!decided(m, faces.gap(), low)) {
+    const Axis edges = faces.gap() > 0
+                           ? Axis{}
+                           : bestEdges(side_a, side_b, b_to_a, faces, faces.gap() + favour, reach + skin);
+    if (edges.gap > reach + skin) return apart(edges.normal);
+    if (edges.kind == AxisKind::Edges) patchFor(side_a, side_b, b_to_a, edges, reach + skin, m);
+    if (faces.gap() > 0 || edges.gap > 0 || m.count == 0) {
+      const Closest closest = closestPoints(side_a, side_b, b_to_a, -face.normal, reach + skin);
+      if (closest.beyond) return apart(closest.apart_along);
+      preferClosest(closest, m);
+    }
+  }
+  skim(side_a, side_b, b_to_a, reach + skin, low, m);
   for (int k = 0; k < m.count; ++k) {
     Point& p = m.points[static_cast<std::size_t>(k)];
     p.gap -= skin;
@@ -109,7 +122,7 @@ Hullish hullishOf(const shape::Shape& s) {
   h.turns = s.kind == shape::Kind::Cylinder;
   h.fine = h.turns ? sideOf(*s.fine) : h.side;
   h.axis = s.axis;
-  h.corner = anyNormalTo(s.axis);
+  if (h.turns) h.corner = anyNormalTo(s.axis);
   return h;
 }
 

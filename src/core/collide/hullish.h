@@ -23,7 +23,8 @@ Hullish hullishOf(const shape::Shape& s);
 // points; none for what does not turn or a direction along the axis.
 Mat3 turnToward(const Hullish& h, const Vec3& direction);
 
-// The patch where the two are closer than `reach` or overlap, in a's frame; count 0 when they do not meet.
+// The patch where the two are closer than `reach` or overlap, in a's frame; count 0 when they do not meet:
+// the normal then shows it, or is zero.
 // Faces win over edges unless they are worse by `favour`.
 void hullishPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                   Manifold& out);

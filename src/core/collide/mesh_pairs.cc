@@ -137,6 +137,9 @@ struct FlatSide {
   std::array<shape::Face, 1> faces;
   std::array<std::uint32_t, 3> loops{0, 1, 2};
   std::array<shape::Edge, 6> edges;
+  std::array<Block4, 1> corner_blocks, face_blocks;
+  static constexpr std::uint32_t kFirstFaceOf[4] = {0, 1, 2, 3};
+  static constexpr std::uint32_t kFacesOf[3] = {0, 0, 0};
 };
 
 Side sideOf(const Facing& f, FlatSide& flat) {
@@ -154,7 +157,22 @@ Side sideOf(const Facing& f, FlatSide& flat) {
       shape::finishEdge(f.corner[k], f.corner[next], e);
     }
   }
-  return {f.corner, flat.faces, flat.loops, flat.edges, (f.corner[0] + f.corner[1] + f.corner[2]) / 3, 0};
+  for (std::size_t k = 0; k < 4; ++k) {
+    Block4 &c = flat.corner_blocks[0], &p = flat.face_blocks[0];
+    const Vec3& v = f.corner[k % 3];
+    c.x[k] = v.x(), c.y[k] = v.y(), c.z[k] = v.z(), c.offset[k] = 0;
+    p.x[k] = f.normal.x(), p.y[k] = f.normal.y(), p.z[k] = f.normal.z(), p.offset[k] = flat.faces[0].offset;
+  }
+  return {f.corner,
+          flat.faces,
+          flat.loops,
+          flat.edges,
+          flat.corner_blocks,
+          flat.face_blocks,
+          flat.kFirstFaceOf,
+          flat.kFacesOf,
+          (f.corner[0] + f.corner[1] + f.corner[2]) / 3,
+          0};
 }
 
 bool above(const Facing& f, const Vec3& p) {
@@ -171,13 +189,13 @@ void patchOfTriangle(const Surface& s, const Hullish& h, const Facing& f, const 
   const Side& hull = h.side;
   m.count = 0;
   double low;
-  const Vec3 lowest = hull.vertices[lowestVertex(hull.vertices, f.normal, low)];
+  const Vec3 lowest = hull.vertices[lowestVertex(hull, f.normal, low)];
   const Axis own{AxisKind::FaceB, low - f.normal.dot(f.corner[0]), -f.normal, 0, 0};
   if (own.gap > reach) return;
   FlatSide flat;
   const Side triangle = sideOf(f, flat);
   if (above(f, lowest)) return patchFor(hull, triangle, {}, own, reach, m);
-  const Closest closest = closestPoints(hull, triangle, {}, reach);
+  const Closest closest = closestPoints(hull, triangle, {}, f.normal, reach);
   if (closest.beyond) return;
   if (closest.apart) {
     const Vec3 push = (closest.on_a - closest.on_b) / closest.distance;
@@ -242,7 +260,7 @@ bool skimsOver(const Surface& s, const Hullish& h, const Facing& f, const Relati
   for (const Vec3& corner : f.corner)
     if (n.dot(corner) - level > 1e-9 * h.side.inner_radius) return false;  // the surface turns up there
   double low;
-  lowestVertex(h.side.vertices, n, low);
+  lowestVertex(h.side, n, low);
   return absolute(low - h.skin - level) < 2e-3 * h.side.inner_radius;
 }
 

@@ -21,53 +21,87 @@ constexpr PairTest kTable[7][7] = {
     {nullptr, nullptr, nullptr, nullptr, nullptr, nullptr, nullptr},
 };
 
-void plainPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
-               Manifolds& out) {
-  const auto ka = static_cast<std::size_t>(a.kind), kb = static_cast<std::size_t>(b.kind);
-  if (kTable[ka][kb] != nullptr) {
-    kTable[ka][kb](a, pose_a, b, pose_b, reach, out);
-  } else if (kTable[kb][ka] != nullptr) {
-    const std::size_t start = out.size();
-    kTable[kb][ka](b, pose_b, a, pose_a, reach, out);
-    for (std::size_t i = start; i < out.size(); ++i) out[i].normal = -out[i].normal;
-  }
+// A direction is believed only if it leaves this much room (of the shapes' inner radii): the full test is
+// then sure to find nothing.
+constexpr double kSureRoom = 1e-3;
+
+// What all parts of a pair share.
+struct Run {
+  double reach;
+  const ShortCuts& cuts;
+  Manifolds& out;
+};
+
+bool heldApart(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, const Apart& known,
+               double reach) {
+  const Vec3 n = vec3(known.direction[0], known.direction[1], known.direction[2]);
+  const Vec3 n_world = pose_a.turn * n, n_b = pose_b.turn.conjugate() * n_world;
+  const double between = n_world.dot(pose_b.position - pose_a.position);
+  const double gap = between - shape::reachAlong(a, n) - shape::reachAlong(b, -n_b);
+  return gap > (reach + kSureRoom * (a.inner_radius + b.inner_radius)) * n.norm();
 }
 
-// Part by part, those whose boxes are near.
-void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
-             Manifolds& out) {
+// Takes off the patch of no points that says how the two are apart.
+void noteApart(const Pose& pose_a, std::uint32_t part, std::size_t start, Run& run) {
+  if (run.out.size() == start || run.out.back().count > 0) return;
+  const Vec3 n = pose_a.turn.conjugate() * run.out.back().normal;
+  run.out.pop_back();
+  if (run.cuts.fresh != nullptr)
+    run.cuts.fresh->push_back(
+        {part, {static_cast<float>(n.x()), static_cast<float>(n.y()), static_cast<float>(n.z())}});
+}
+
+void plainPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, std::uint32_t part,
+               Run& run) {
+  for (const Apart& known : run.cuts.known) {
+    if (known.part != part) continue;
+    if (!heldApart(a, pose_a, b, pose_b, known, run.reach)) break;
+    return run.cuts.fresh->push_back(known);
+  }
+  const std::size_t start = run.out.size();
+  const auto ka = static_cast<std::size_t>(a.kind), kb = static_cast<std::size_t>(b.kind);
+  if (kTable[ka][kb] != nullptr) {
+    kTable[ka][kb](a, pose_a, b, pose_b, run.reach, run.out);
+  } else if (kTable[kb][ka] != nullptr) {
+    kTable[kb][ka](b, pose_b, a, pose_a, run.reach, run.out);
+    for (std::size_t i = start; i < run.out.size(); ++i) run.out[i].normal = -run.out[i].normal;
+  }
+  noteApart(pose_a, part, start, run);
+  for (std::size_t i = start; i < run.out.size(); ++i) run.out[i].part = part;
+}
+
+// Part by part, those whose boxes are near. `part`: a's in the upper half, b's in the lower, counted from 1.
+void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, std::uint32_t part,
+             Run& run) {
   if (a.kind == Kind::Joined) {
-    const Box other = shape::boundsAt(b, pose_b).grown(reach);
+    const Box other = shape::boundsAt(b, pose_b).grown(run.reach);
     for (std::uint32_t k = 0; k < a.parts->size(); ++k) {
       const shape::Part& p = (*a.parts)[k];
       const Pose pose = pose_a * p.pose;
       if (!shape::boundsAt(p.shape, pose).overlaps(other)) continue;
-      const std::size_t start = out.size();
-      anyPair(p.shape, pose, b, pose_b, reach, out);
-      for (std::size_t i = start; i < out.size(); ++i) out[i].part |= (k + 1) << 16;
+      anyPair(p.shape, pose, b, pose_b, (k + 1) << 16, run);
     }
   } else if (b.kind == Kind::Joined) {
-    const Box other = shape::boundsAt(a, pose_a).grown(reach);
+    const Box other = shape::boundsAt(a, pose_a).grown(run.reach);
     for (std::uint32_t k = 0; k < b.parts->size(); ++k) {
       const shape::Part& p = (*b.parts)[k];
       const Pose pose = pose_b * p.pose;
       if (!shape::boundsAt(p.shape, pose).overlaps(other)) continue;
-      const std::size_t start = out.size();
-      plainPair(a, pose_a, p.shape, pose, reach, out);
-      for (std::size_t i = start; i < out.size(); ++i) out[i].part |= k + 1;
+      plainPair(a, pose_a, p.shape, pose, part | (k + 1), run);
     }
   } else {
-    plainPair(a, pose_a, b, pose_b, reach, out);
+    plainPair(a, pose_a, b, pose_b, part, run);
   }
 }
 
 }  // namespace
 
 void collide(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
-             Manifolds& out) {
+             Manifolds& out, const ShortCuts& cuts) {
   const double margin = a.margin + b.margin;
   const std::size_t start = out.size();
-  anyPair(a, pose_a, b, pose_b, reach + margin, out);
+  Run run{reach + margin, cuts, out};
+  anyPair(a, pose_a, b, pose_b, 0, run);
   if (margin == 0) return;
   for (std::size_t i = start; i < out.size(); ++i)
     for (int k = 0; k < out[i].count; ++k) out[i].points[static_cast<std::size_t>(k)].gap -= margin;
@@ -76,7 +110,8 @@ void collide(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pos
 double overlapDepth(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b) {
   thread_local Manifolds found;
   found.clear();
-  anyPair(a, pose_a, b, pose_b, 0, found);
+  Run run{0, {}, found};
+  anyPair(a, pose_a, b, pose_b, 0, run);
   double depth = 0;
   for (const Manifold& m : found) depth = greatest(depth, -m.leastGap());
   return depth;

@@ -88,7 +88,8 @@ TEST_CASE("the nearest points of bodies apart are as near as any two of their tr
   for (int i = 0; i < 60; ++i) {
     const shape::Shape a = randomConvex(r), b = randomConvex(r);
     const Pose pa{Vec3::Zero(), r.turn()}, pb{randomPoint(r, 1.2), r.turn()};
-    const Closest c = closestPoints(sideOf(*a.convex), sideOf(*b.convex), relative(pb, pa), 10);
+    const Closest c =
+        closestPoints(sideOf(*a.convex), sideOf(*b.convex), relative(pb, pa), Vec3::UnitX(), 10);
     const mesh::TriangleMesh ma = shape::meshOf(*a.convex),
                              mb = mesh::transformed(shape::meshOf(*b.convex), Vec3::Ones(),
                                                     {pa.toBody(pb.position), pa.turn.conjugate() * pb.turn});

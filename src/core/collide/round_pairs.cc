@@ -171,7 +171,7 @@ void hullishHullish(const Shape& a, const Pose& pose_a, const Shape& b, const Po
   if (apart > a.convex->outer_radius + ha.skin + b.convex->outer_radius + hb.skin + reach) return;
   Manifold m;
   hullishPatch(ha, hb, b_to_a, reach, 1e-4 * least(a.inner_radius, b.inner_radius), m);
-  if (m.count == 0) return;
+  if (m.count == 0 && m.normal.isZero(0)) return;
   toWorld(pose_a, m);
   out.push_back(m);
 }

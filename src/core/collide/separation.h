@@ -15,6 +15,8 @@ struct Side {
   std::span<const shape::Face> faces;
   std::span<const std::uint32_t> loops;
   std::span<const shape::Edge> edges;
+  std::span<const Block4> corner_blocks, face_blocks;      // vertices and faces' planes, for scans
+  std::span<const std::uint32_t> first_face_of, faces_of;  // the faces of a vertex
   Vec3 centre = Vec3::Zero();
   double inner_radius = 0;
 
@@ -23,7 +25,8 @@ struct Side {
 };
 
 inline Side sideOf(const shape::Polyhedron& p) {
-  return {p.vertices, p.faces, p.loops, p.edges, p.centre, p.inner_radius};
+  return {p.vertices,    p.faces,         p.loops,    p.edges,  p.corner_blocks,
+          p.face_blocks, p.first_face_of, p.faces_of, p.centre, p.inner_radius};
 }
 
 // From one body's frame to another's.
@@ -47,18 +50,43 @@ struct Axis {
 };
 
 // The vertex lowest along `n`: its height in `low`.
-std::uint32_t lowestVertex(std::span<const Vec3> vertices, const Vec3& n, double& low);
+inline std::uint32_t lowestVertex(const Side& s, const Vec3& n, double& low) {
+  return lowestAlong(s.corner_blocks, n, low);
+}
 
 // Of the faces that hold the vertex lowest along `n`, the one that looks most against n: where a plane of
 // that normal would meet the body.
 std::size_t faceAgainst(const Side& s, const Vec3& n);
 
-// kind None: the bodies are farther apart than `reach`. Faces win over edges, and a's faces over b's, unless
-// they are worse by more than `favour`.
+// The face of each in front of which the other is farthest; `apart`: by more than the reach, the rest then
+// says nothing.
+struct FaceAxes {
+  Axis a, b;
+  bool apart = false;
+
+  double gap() const { return greatest(a.gap, b.gap); }
+  // a's face wins unless b's is better by more than `favour`.
+  const Axis& better(double favour) const { return b.gap > a.gap + favour ? b : a; }
+};
+FaceAxes bestFaces(const Side& a, const Side& b, const Relative& b_to_a, double reach);
+
+// Of the faces that look across `n` (unit, a's frame), the best; kind None when none beats `gap`. `on_a`,
+// `on_b` (a's frame): any point of each, near where they touch; it rules most faces out.
+FaceAxes bestFacesAcross(const Side& a, const Side& b, const Relative& b_to_a, const Vec3& n,
+                         const Vec3& on_a, const Vec3& on_b, double gap);
+
+// The pair of edges that sees the bodies farther apart than `gap`, the most of all; kind None: there is none.
+// Looks only at edges that come near the other body's best face: the nearest points of two that decide lie
+// there.
+Axis bestEdges(const Side& a, const Side& b, const Relative& b_to_a, const FaceAxes& faces, double gap,
+               double reach);
+
+// The best of faces and edges; kind None: the bodies are farther apart than `reach`. Faces win over edges,
+// and a's faces over b's, unless they are worse by more than `favour`.
 Axis leastOverlap(const Side& a, const Side& b, const Relative& b_to_a, double reach, double favour);
 
-// Fills `out` with the points of the patch for an axis found by leastOverlap, in a's frame; none farther
-// apart than `reach`.
+// Fills `out` with the points of the patch for an axis found here, in a's frame; none farther apart than
+// `reach`.
 void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
               Manifold& out);
 

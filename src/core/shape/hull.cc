@@ -282,6 +282,7 @@ Polyhedron convexHull(std::span<const Vec3> points) {
   p.inner_radius = std::numeric_limits<double>::infinity();
   for (const Face& f : p.faces) p.inner_radius = least(p.inner_radius, f.offset - f.normal.dot(p.centre));
   for (const Vec3& v : p.vertices) p.outer_radius = greatest(p.outer_radius, (v - p.centre).norm());
+  p.prepare();
   return p;
 }
 

@@ -14,17 +14,27 @@ void finishEdge(const Vec3& a, const Vec3& b, Edge& e) {
   e.widen = cosine_squared > 1e-6 ? 1 / std::sqrt(cosine_squared) : 1e3;
 }
 
-std::uint32_t Polyhedron::support(const Vec3& direction) const {
-  std::uint32_t best = 0;
-  double farthest = direction.dot(vertices[0]);
-  for (std::uint32_t i = 1; i < vertices.size(); ++i) {
-    const double d = direction.dot(vertices[i]);
-    if (d > farthest) {
-      farthest = d;
-      best = i;
-    }
+void Polyhedron::prepare() {
+  std::vector<Vec3> normals;
+  std::vector<double> offsets;
+  first_face_of.assign(vertices.size() + 1, 0);
+  for (const Face& f : faces) {
+    normals.push_back(f.normal);
+    offsets.push_back(f.offset);
+    for (std::uint32_t k = 0; k < f.count; ++k) ++first_face_of[loops[f.first + k] + 1];
   }
-  return best;
+  for (std::size_t v = 0; v < vertices.size(); ++v) first_face_of[v + 1] += first_face_of[v];
+  faces_of.resize(loops.size());
+  std::vector<std::uint32_t> next(first_face_of.begin(), first_face_of.end() - 1);
+  for (std::uint32_t f = 0; f < faces.size(); ++f)
+    for (std::uint32_t k = 0; k < faces[f].count; ++k) faces_of[next[loops[faces[f].first + k]]++] = f;
+  corner_blocks = blocksOf(vertices);
+  face_blocks = blocksOf(normals, offsets);
+}
+
+std::uint32_t Polyhedron::support(const Vec3& direction) const {
+  double ignored;
+  return lowestAlong(corner_blocks, -direction, ignored);
 }
 
 std::string whyInvalid(const Polyhedron& p) {

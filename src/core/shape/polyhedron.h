@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "core/base/scan.h"
 #include "core/base/vec.h"
 #include "core/mesh/mesh.h"
 
@@ -39,6 +40,13 @@ struct Polyhedron {
   Vec3 centre = Vec3::Zero();  // inside
   double inner_radius = 0;     // of the sphere about `centre` that fits in
   double outer_radius = 0;
+
+  // Made by `prepare` from the rest, for quick scans.
+  std::vector<Block4> corner_blocks;         // the vertices
+  std::vector<Block4> face_blocks;           // the faces' planes
+  std::vector<std::uint32_t> first_face_of;  // faces_of [first_face_of[v], first_face_of[v + 1]): v's faces
+  std::vector<std::uint32_t> faces_of;
+  void prepare();
 
   // The vertex farthest along `direction`; the lowest index on a tie.
   std::uint32_t support(const Vec3& direction) const;

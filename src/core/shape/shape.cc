@@ -2,6 +2,7 @@
 #include "core/shape/shape.h"
 
 #include <cmath>
+#include <tuple>
 
 #include "core/base/trig.h"
 
@@ -31,6 +32,7 @@ Polyhedron coreLine(const Vec3& half) {
   p.faces = {{Vec3::Zero(), 0, 0, 2}};
   p.loops = {0, 1};
   p.outer_radius = half.norm();
+  p.prepare();
   return p;
 }
 
@@ -181,7 +183,10 @@ Box boundsAt(const Shape& s, const Pose& pose) {
       b = boxAbout(r * s.axis, s.half_length, s.radius);
       break;
     case Kind::Convex:
-      for (const Vec3& v : s.convex->vertices) b.add(r * v);
+      for (int k = 0; k < 3; ++k) {
+        const Vec3 axis = r.row(k).transpose();
+        std::tie(b.low[k], b.high[k]) = extentAlong(s.convex->corner_blocks, axis);
+      }
       break;
     case Kind::Mesh: {
       const Vec3 middle = r * s.bounds.centre(), half = r.cwiseAbs() * (s.bounds.size() * 0.5);
@@ -235,6 +240,7 @@ Polyhedron scaledPolyhedron(const Polyhedron& p, double factor) {
   out.centre *= factor;
   out.inner_radius *= factor;
   out.outer_radius *= factor;
+  out.prepare();
   return out;
 }
 

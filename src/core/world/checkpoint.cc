@@ -130,6 +130,7 @@ void World::restore(const Bytes& bytes) {
     if (scene_.pieces[i].role == Role::Kinematic && sleep_[i] != Sleep::Driven) makeDynamic(i);
   std::fill(moving_.begin(), moving_.end(), char{0});
   hits_.clear();
+  apart_.clear();
 }
 
 }  // namespace drubble::world

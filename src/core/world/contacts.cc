@@ -51,7 +51,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
   return ahead + swing + speed * h + scene_.gravity.norm() * h * h;
 }
 
-solve::Contacts World::findContacts(double h) const {
+solve::Contacts World::findContacts(double h) {
   std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
   for (std::size_t i = 0; i < kinds.size(); ++i) {
     if (mobile(i)) kinds[i] = collide::BoxKind::Moving;
@@ -60,7 +60,9 @@ solve::Contacts World::findContacts(double h) const {
   const std::vector<Box> boxes = sweptBoxes(h);
   solve::Contacts out;
   collide::Manifolds found;
-  std::size_t old = 0;
+  std::vector<PairApart> apart;
+  std::vector<collide::Apart> known, fresh;
+  std::size_t old = 0, old_apart = 0;
   const auto olderThan = [&](std::size_t i, PieceId a, PieceId b) {
     return std::pair(contacts_[i].a, contacts_[i].b) < std::pair(a, b);
   };
@@ -77,9 +79,16 @@ solve::Contacts World::findContacts(double h) const {
     if (!rules_.collide(i, j)) continue;
     std::size_t old_end = old;
     while (old_end < contacts_.size() && contacts_[old_end].a == a && contacts_[old_end].b == b) ++old_end;
+    known.clear();
+    while (old_apart < apart_.size() && std::pair(apart_[old_apart].a, apart_[old_apart].b) < std::pair(a, b))
+      ++old_apart;
+    for (; old_apart < apart_.size() && apart_[old_apart].a == a && apart_[old_apart].b == b; ++old_apart)
+      known.push_back(apart_[old_apart].apart);
     found.clear();
+    fresh.clear();
     collide::collide(scene_.prototypeOf(i).shape, motion_.pose(i), scene_.prototypeOf(j).shape,
-                     motion_.pose(j), reach(i, j, h), found);
+                     motion_.pose(j), reach(i, j, h), found, {known, &fresh});
+    for (const collide::Apart& x : fresh) apart.push_back({a, b, x});
     if (!found.empty()) {
       const std::size_t first = out.size();
       const solve::Surfaces surfaces = rules_.surfaces(i, j);
@@ -100,6 +109,7 @@ solve::Contacts World::findContacts(double h) const {
     old = old_end;
   }
   keepUpTo(PieceId{}, PieceId{});
+  apart_ = std::move(apart);
   return out;
 }
 

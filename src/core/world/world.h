@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "core/base/bytes.h"
+#include "core/collide/pairs.h"
 #include "core/solve/contact.h"
 #include "core/solve/substep.h"
 #include "core/world/pair_rules.h"
@@ -103,7 +104,7 @@ class World {
   void findStartLoads();
   std::vector<Box> sweptBoxes(double h) const;
   double reach(std::size_t a, std::size_t b, double h) const;
-  solve::Contacts findContacts(double h) const;
+  solve::Contacts findContacts(double h);
   bool wakeForContacts(const solve::Contacts& contacts, double h);
   void wake(std::size_t piece);
   void wakeWithNeighbours(std::size_t piece);
@@ -134,6 +135,13 @@ class World {
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
+
+  // Pairs that were apart, by pair, ascending. Saves time and changes nothing, so it is in no checkpoint.
+  struct PairApart {
+    PieceId a, b;
+    collide::Apart apart;
+  };
+  std::vector<PairApart> apart_;
 };
 
 // Pairs whose shapes overlap where they start.

@@ -1,0 +1,95 @@
+// SPDX-License-Identifier: Apache-2.0
+// The patch where two convex bodies touch, once the axis is known.
+#include <cmath>
+
+#include "core/collide/separation.h"
+
+namespace drubble::collide {
+
+using shape::Edge;
+using shape::Face;
+
+namespace {
+
+struct ClipPoint {
+  Vec3 p = Vec3::Zero();
+  std::uint32_t feature = 0;
+};
+
+// Cuts off what lies beyond the plane (Sutherland and Hodgman 1974).
+void clip(std::vector<ClipPoint>& poly, std::vector<ClipPoint>& spare, const Vec3& n, double offset,
+          std::uint32_t tag) {
+  spare.clear();
+  const bool line = poly.size() == 2;
+  for (std::size_t i = 0; i < poly.size(); ++i) {
+    const ClipPoint &p = poly[i], &q = poly[(i + 1) % poly.size()];
+    const double dp = n.dot(p.p) - offset, dq = n.dot(q.p) - offset;
+    if (dp <= 0) spare.push_back(p);
+    if (line && i == 1) break;  // the way back is the way there
+    if ((dp < 0 && dq > 0) || (dp > 0 && dq < 0))
+      spare.push_back({p.p + (q.p - p.p) * (dp / (dp - dq)), (p.feature & 0xffff0000u) | tag});
+  }
+  poly.swap(spare);
+}
+
+// The patch against face `ref` of `x`, in x's frame, with the face's normal.
+void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t ref, double reach,
+               std::uint32_t tag, Manifold& out) {
+  thread_local std::vector<ClipPoint> poly, spare;
+  thread_local std::vector<Point> points;
+  const Face& face = x.faces[ref];
+  const Face& incident = y.faces[faceAgainst(y, y_to_x.turn.transpose() * face.normal)];
+  poly.clear();
+  for (std::uint32_t k = 0; k < incident.count; ++k) {
+    const std::uint32_t v = y.loops[incident.first + k];
+    poly.push_back({y_to_x.point(y.vertices[v]), (v + 1) << 16});
+  }
+  for (std::uint32_t k = 0; k < face.count && !poly.empty(); ++k) {
+    const std::uint32_t va = x.loops[face.first + k], vb = x.loops[face.first + (k + 1) % face.count];
+    const Vec3 side = (x.vertices[vb] - x.vertices[va]).cross(face.normal);
+    clip(poly, spare, side, side.dot(x.vertices[va]), va + 1);
+  }
+  points.clear();
+  for (const ClipPoint& c : poly) {
+    const double gap = face.normal.dot(c.p) - face.offset;
+    if (gap <= reach) points.push_back({c.p - 0.5 * gap * face.normal, gap, c.feature ^ tag});
+  }
+  out.normal = face.normal;
+  keepFour(points, out);
+}
+
+void edgePatch(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
+               Manifold& out) {
+  const Edge &ea = a.edges[axis.a], &eb = b.edges[axis.b];
+  const Vec3 p = a.vertices[ea.a], u = a.vertices[ea.b] - p;
+  const Vec3 q = b_to_a.point(b.vertices[eb.a]), v = b_to_a.point(b.vertices[eb.b]) - q;
+  const Vec3 w = p - q;
+  const double uu = u.dot(u), uv = u.dot(v), vv = v.dot(v), uw = u.dot(w), vw = v.dot(w);
+  const double det = uu * vv - uv * uv;
+  const double s = clamped((uv * vw - vv * uw) / det, 0, 1);
+  const double t = clamped((uv * s + vw) / vv, 0, 1);
+  const Vec3 on_a = p + s * u, on_b = q + t * v;
+  const double gap = axis.normal.dot(on_b - on_a);
+  out.normal = axis.normal;
+  out.count = 0;
+  if (gap > reach) return;
+  const auto tag = (static_cast<std::uint32_t>(axis.a) << 15) ^ static_cast<std::uint32_t>(axis.b);
+  out.points[0] = {0.5 * (on_a + on_b), gap, 0x40000000u | tag};
+  out.count = 1;
+}
+
+}  // namespace
+
+void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
+              Manifold& out) {
+  out.count = 0;
+  if (axis.kind == AxisKind::FaceA) facePatch(a, b, b_to_a, axis.a, reach, 0, out);
+  if (axis.kind == AxisKind::FaceB) {
+    facePatch(b, a, b_to_a.inverse(), axis.b, reach, 0x80000000u, out);
+    for (Point& p : out.points) p.position = b_to_a.point(p.position);
+    out.normal = axis.normal;
+  }
+  if (axis.kind == AxisKind::Edges) edgePatch(a, b, b_to_a, axis, reach, out);
+}
+
+}  // namespace drubble::collide
