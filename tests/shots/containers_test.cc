@@ -117,7 +117,7 @@ TEST_CASE("a bowl holds, and a pot with a narrow neck fills from within") {
                              {0.17, 0.025},
                              {0, 0.025}},
                             40));
-  p.write("pots.toml", std::string(R"(frames = [1, 132]
+  p.write("pots.toml", std::string(R"(frames = [1, 168]
 [[body]]
 name = "floor"
 ground = 0
@@ -150,7 +150,7 @@ vary = { turn = [180, 180, 180] }
   const json report = run(p, "pots");
   CHECK(report["jitter"]["worst"].get<double>() < 1e-3);
   CHECK(report["per_frame"].back()["penetration"]["worst_share"].get<double>() < 0.005);
-  eachCopy(posesAt(p, "pots", 132), [](double x, double y, double z) {
+  eachCopy(posesAt(p, "pots", 168), [](double x, double y, double z) {
     const bool bowl = x < 0;
     CHECK(std::hypot(x - (bowl ? -0.6 : 0.6), z) < (bowl ? 0.3 : 0.28));
     CHECK(y > 0.03);
@@ -324,7 +324,7 @@ void comesToRest(const std::string& setup, int pieces) {
 }  // namespace
 
 TEST_CASE("mixed shapes in a bin come to rest, none sunk into another") {
-  comesToRest(binOf(0.42, 0.5, "[3, 6, 3]", 120), 54);
+  comesToRest(binOf(0.42, 0.5, "[3, 6, 3]", 144), 54);
 }
 
 // A minute: run by scripts/full_check.sh.

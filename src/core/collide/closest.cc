@@ -22,59 +22,56 @@ struct Corner {
 struct Simplex {
   std::array<Corner, 4> corner;
   std::array<double, 4> weight{};
-  int count = 0;
+  std::size_t count = 0;
 
   Vec3 nearest() const {
     Vec3 v = Vec3::Zero();
-    for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i) v += weight[i] * corner[i].w;
+    for (std::size_t i = 0; i < count; ++i) v += weight[i] * corner[i].w;
     return v;
   }
   bool holds(std::uint32_t ia, std::uint32_t ib) const {
-    for (std::size_t i = 0; i < static_cast<std::size_t>(count); ++i)
+    for (std::size_t i = 0; i < count; ++i)
       if (corner[i].ia == ia && corner[i].ib == ib) return true;
     return false;
   }
 };
 
-Simplex keep(const Simplex& s, std::initializer_list<std::pair<std::size_t, double>> parts) {
-  Simplex out;
-  for (const auto& [index, weight] : parts) {
-    out.corner[static_cast<std::size_t>(out.count)] = s.corner[index];
-    out.weight[static_cast<std::size_t>(out.count++)] = weight;
-  }
-  return out;
-}
+// Which of a simplex's corners hold the nearest point, with what weights.
+struct Share {
+  std::array<std::size_t, 3> corner{};
+  std::array<double, 3> weight{};
+  std::size_t count = 0;
+};
 
-Simplex nearestOnLine(const Simplex& s, std::size_t i, std::size_t j) {
-  const Vec3 p = s.corner[i].w, d = s.corner[j].w - p;
+Share nearestOnLine(const Simplex& s, std::size_t i, std::size_t j) {
+  const Vec3 &p = s.corner[i].w, d = s.corner[j].w - p;
   const double t = -p.dot(d), dd = d.squaredNorm();
-  if (t <= 0 || dd == 0) return keep(s, {{i, 1}});
-  if (t >= dd) return keep(s, {{j, 1}});
-  return keep(s, {{i, 1 - t / dd}, {j, t / dd}});
+  if (t <= 0 || dd == 0) return {{i}, {1}, 1};
+  if (t >= dd) return {{j}, {1}, 1};
+  return {{i, j}, {1 - t / dd, t / dd}, 2};
 }
 
-Simplex nearestOnFace(const Simplex& s, std::size_t i, std::size_t j, std::size_t k) {
+Share nearestOnFace(const Simplex& s, std::size_t i, std::size_t j, std::size_t k) {
   const Vec3 &a = s.corner[i].w, &b = s.corner[j].w, &c = s.corner[k].w;
   const Vec3 ab = b - a, ac = c - a;
   const double d1 = -ab.dot(a), d2 = -ac.dot(a), d3 = -ab.dot(b), d4 = -ac.dot(b), d5 = -ab.dot(c),
                d6 = -ac.dot(c);
-  if (d1 <= 0 && d2 <= 0) return keep(s, {{i, 1}});
-  if (d3 >= 0 && d4 <= d3) return keep(s, {{j, 1}});
-  if (d6 >= 0 && d5 <= d6) return keep(s, {{k, 1}});
+  if (d1 <= 0 && d2 <= 0) return {{i}, {1}, 1};
+  if (d3 >= 0 && d4 <= d3) return {{j}, {1}, 1};
+  if (d6 >= 0 && d5 <= d6) return {{k}, {1}, 1};
   const double vc = d1 * d4 - d3 * d2, vb = d5 * d2 - d1 * d6, va = d3 * d6 - d5 * d4;
   if (vc <= 0 && d1 >= 0 && d3 <= 0) return nearestOnLine(s, i, j);
   if (vb <= 0 && d2 >= 0 && d6 <= 0) return nearestOnLine(s, i, k);
   if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return nearestOnLine(s, j, k);
   const double sum = va + vb + vc;
-  return keep(s, {{i, va / sum}, {j, vb / sum}, {k, vc / sum}});
+  return {{i, j, k}, {va / sum, vb / sum, vc / sum}, 3};
 }
 
-// With four corners left the origin is inside.
-Simplex nearestOnSolid(const Simplex& s) {
+// Whether the origin is inside; else the nearest of its faces in `best`.
+bool insideSolid(const Simplex& s, Share& best) {
   static constexpr std::size_t kFaces[4][4] = {{0, 1, 2, 3}, {0, 2, 3, 1}, {0, 3, 1, 2}, {1, 3, 2, 0}};
-  Simplex best = s;
   double best_squared = std::numeric_limits<double>::infinity();
-  bool outside = false;
+  bool inside = true;
   for (const auto& f : kFaces) {
     const Vec3& a = s.corner[f[0]].w;
     const Vec3 n = (s.corner[f[1]].w - a).cross(s.corner[f[2]].w - a);
@@ -82,24 +79,27 @@ Simplex nearestOnSolid(const Simplex& s) {
     // The origin is on the solid's side of this face; one that is flat has no side.
     const double height = absolute(side), flat = kFlat * n.norm() * s.corner[f[3]].w.norm();
     if (height > flat && side * origin > 0) continue;
-    outside = true;
-    const Simplex on = nearestOnFace(s, f[0], f[1], f[2]);
-    if (const double d = on.nearest().squaredNorm(); d < best_squared) best_squared = d, best = on;
+    inside = false;
+    const Share on = nearestOnFace(s, f[0], f[1], f[2]);
+    Vec3 v = Vec3::Zero();
+    for (std::size_t i = 0; i < on.count; ++i) v += on.weight[i] * s.corner[on.corner[i]].w;
+    if (const double d = v.squaredNorm(); d < best_squared) best_squared = d, best = on;
   }
-  return outside ? best : s;
+  return inside;
 }
 
-Simplex reduced(const Simplex& s) {
-  switch (s.count) {
-    case 1:
-      return keep(s, {{0, 1}});
-    case 2:
-      return nearestOnLine(s, 0, 1);
-    case 3:
-      return nearestOnFace(s, 0, 1, 2);
-    default:
-      return nearestOnSolid(s);
-  }
+// Keeps the corners that hold the nearest point; false: the origin is inside.
+bool reduce(Simplex& s) {
+  Share on{{0}, {1}, 1};
+  if (s.count == 2) on = nearestOnLine(s, 0, 1);
+  if (s.count == 3) on = nearestOnFace(s, 0, 1, 2);
+  if (s.count == 4 && insideSolid(s, on)) return false;
+  // Their order may change: what is still to be read must not be written over.
+  std::array<Corner, 3> kept;
+  for (std::size_t i = 0; i < on.count; ++i) kept[i] = s.corner[on.corner[i]];
+  for (std::size_t i = 0; i < on.count; ++i) s.corner[i] = kept[i], s.weight[i] = on.weight[i];
+  s.count = on.count;
+  return true;
 }
 
 }  // namespace
@@ -126,15 +126,14 @@ Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, cons
       return out;
     }
     if (s.count > 0 && (s.holds(c.ia, c.ib) || vv - along <= 1e-13 * vv)) break;
-    s.corner[static_cast<std::size_t>(s.count++)] = c;
-    s = reduced(s);
-    if (s.count == 4) return out;
+    s.corner[s.count++] = c;
+    if (!reduce(s)) return out;
     v = s.nearest();
     if (v.squaredNorm() <= 1e-20 * scale) return out;
   }
   out.apart = true;
   out.distance = v.norm();
-  for (std::size_t i = 0; i < static_cast<std::size_t>(s.count); ++i) {
+  for (std::size_t i = 0; i < s.count; ++i) {
     out.on_a += s.weight[i] * s.corner[i].a;
     out.on_b += s.weight[i] * s.corner[i].b;
   }

@@ -290,6 +290,13 @@ void hullishTriangle(const Surface& s, const Hullish& hull, const Facing& f, con
   merger.add(m);
 }
 
+// Whether the triangle comes near the piece's own box.
+bool comesNear(const Facing& f, const Box& box) {
+  Box t;
+  for (const Vec3& c : f.corner) t.add(c);
+  return t.overlaps(box);
+}
+
 // Which side of the surface the piece is on, where its triangles disagree: that of the triangle nearest to
 // its centre. A piece that slides over an edge is not behind the surface that begins there.
 double sideOfSurface(const std::vector<Facing>& near, const Vec3& centre) {
@@ -319,9 +326,9 @@ void nearTriangles(const Shape& a, const Pose& pose_a, const Shape& b, const Pos
     near.push_back(facing(*b.surface, t, to_piece, centre));
     (near.back().sign > 0 ? front : back) = true;
   }
-  if (!front || !back) return;
-  const double side = sideOfSurface(near, centre);
-  std::erase_if(near, [&](const Facing& f) { return f.sign != side; });
+  const double side = front && back ? sideOfSurface(near, centre) : front ? 1 : -1;
+  const Box box = a.bounds.grown(reach);
+  std::erase_if(near, [&](const Facing& f) { return f.sign != side || !comesNear(f, box); });
 }
 
 }  // namespace
