@@ -56,7 +56,10 @@ class Source {
       built_ = files::buildScene(*setup_);
       stage_ = stageOf(*setup_, *built_);
       // Only what is keyed moves before a run.
-      const int last = built_->scene.movers.empty() ? setup_->first_frame : setup_->last_frame;
+      const bool keyed = !built_->scene.movers.empty() ||
+                         std::any_of(built_->scene.prototypes.begin(), built_->scene.prototypes.end(),
+                                     [](const world::Prototype& p) { return !p.bends.empty(); });
+      const int last = keyed ? setup_->last_frame : setup_->first_frame;
       for (int f = setup_->first_frame; f <= last; ++f) frames_.push_back(f);
       return;
     }

@@ -19,6 +19,8 @@ Camera lookingFrom(const Vec3& at, const Vec3& look, const Vec3& up, double lens
 
 namespace {
 
+constexpr double kFar = 2;  // times the middle half's width
+
 Box meshBoxAt(const mesh::TriangleMesh& m, const Pose& pose) {
   Box b;
   for (const Vec3& v : m.vertices) b.add(pose.toWorld(v));
@@ -28,7 +30,8 @@ Box meshBoxAt(const mesh::TriangleMesh& m, const Pose& pose) {
 }  // namespace
 
 Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
-  // Per axis the middle 96 % of all centres, then grown by the largest piece.
+  // Per axis the middle 96 % of all centres, without what has fallen or flown far from the rest, then grown
+  // by the largest piece.
   std::array<std::vector<double>, 3> along;
   double size = 0;
   for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
@@ -43,9 +46,11 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
     Vec3 low, high;
     for (std::size_t k = 0; k < 3; ++k) {
       std::sort(along[k].begin(), along[k].end());
-      const std::size_t cut = along[k].size() / 50;
-      low[static_cast<Eigen::Index>(k)] = along[k][cut];
-      high[static_cast<Eigen::Index>(k)] = along[k][along[k].size() - 1 - cut];
+      const std::size_t n = along[k].size(), cut = n / 50;
+      const double q1 = along[k][n / 4], q3 = along[k][(3 * n) / 4], far = kFar * (q3 - q1) + size;
+      const auto axis = static_cast<Eigen::Index>(k);
+      low[axis] = std::max(along[k][cut], q1 - far);
+      high[axis] = std::min(along[k][n - 1 - cut], q3 + far);
     }
     action = Box{low, high}.grown(0.5 * size);
   }

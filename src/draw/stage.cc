@@ -48,6 +48,8 @@ Moment momentOf(files::CacheReader& cache, int frame) {
                             static_cast<double>(p.velocity[2]))
                            .norm());
   }
+  for (std::uint32_t i = 0; i < cache.prototypes().size(); ++i)
+    if (cache.prototypes()[i].bends) m.forms.emplace_back(i, cache.verticesAt(i, frame));
   return m;
 }
 
@@ -64,6 +66,9 @@ Moment momentOf(const files::BuiltScene& built, int frame) {
     m.speeds[mover.piece.index()] =
         (next.position - now.position).norm() / (0.01 * built.scene.frameSeconds());
   }
+  for (std::uint32_t i = 0; i < built.scene.prototypes.size(); ++i)
+    if (const world::Prototype& p = built.scene.prototypes[i]; !p.bends.empty())
+      m.forms.emplace_back(i, world::verticesAt(p, frame));
   return m;
 }
 
@@ -84,7 +89,7 @@ void showShapes(Stage& stage, const files::BuiltScene& built, Show show) {
   stage.compares = true;
   for (std::size_t i = 0; i < pieces; ++i) {
     StagePiece p = stage.pieces[i];
-    if (stage.meshes[p.mesh].ground) continue;
+    if (stage.meshes[p.mesh].ground || !built.scene.prototypes[p.mesh].bends.empty()) continue;
     p.mesh += u32(meshes);
     p.opacity = 0.4;
     p.felt = true;

@@ -55,6 +55,8 @@ struct Moment {
   int frame = 0;
   std::vector<Pose> poses;
   std::vector<double> speeds;
+  // Meshes that change their form: index into the stage's, and where its vertices are now, body space.
+  std::vector<std::pair<std::uint32_t, std::vector<Vec3>>> forms;
 };
 
 Stage stageOf(const files::CacheReader& cache);

@@ -79,10 +79,22 @@ void Tracer::addMesh(const StageMesh& m) {
   rtcAttachGeometry(scene, g);
   rtcReleaseGeometry(g);
   rtcCommitScene(scene);
+  geometries_.push_back(g);
   scenes_.push_back(scene);
   normals_.push_back(cornerNormals(mesh));
   sizes_.push_back(mesh.bounds().size().maxCoeff());
   meshes_.push_back(std::move(mesh));
+}
+
+void Tracer::bend(std::uint32_t mesh, const std::vector<Vec3>& vertices) {
+  meshes_[mesh].vertices = vertices;
+  auto* v = static_cast<float*>(rtcGetGeometryBufferData(geometries_[mesh], RTC_BUFFER_TYPE_VERTEX, 0));
+  for (const Vec3& p : vertices)
+    for (int k = 0; k < 3; ++k) *v++ = static_cast<float>(p[k]);
+  rtcUpdateGeometryBuffer(geometries_[mesh], RTC_BUFFER_TYPE_VERTEX, 0);
+  rtcCommitGeometry(geometries_[mesh]);
+  rtcCommitScene(scenes_[mesh]);
+  normals_[mesh] = cornerNormals(meshes_[mesh]);
 }
 
 void Tracer::build(const Moment& m) {
@@ -103,6 +115,7 @@ void Tracer::build(const Moment& m) {
 
 void Tracer::place(const Moment& m) {
   if (scenes_.empty()) build(m);
+  for (const auto& [mesh, vertices] : m.forms) bend(mesh, vertices);
   for (std::size_t i = 0; i < instances_.size(); ++i) {
     Pose pose = m.poses[stage_.pieces[i].pose];
     // What stands on the ground is seen before it, also from below or cut open.

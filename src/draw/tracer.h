@@ -62,12 +62,14 @@ class Tracer {
  private:
   void addMesh(const StageMesh& m);
   void build(const Moment& m);
+  void bend(std::uint32_t mesh, const std::vector<Vec3>& vertices);
   double nearEnough(const Hit& h, const Vec3& d) const;
 
   const Stage& stage_;
   RTCDevice device_ = rtcNewDevice(nullptr);
   RTCScene top_ = nullptr;
   std::vector<RTCScene> scenes_;
+  std::vector<RTCGeometry> geometries_;  // one a scene; the scene keeps it
   std::vector<mesh::TriangleMesh> meshes_;
   std::vector<double> sizes_;
   std::vector<std::vector<std::array<Vec3, 3>>> normals_;

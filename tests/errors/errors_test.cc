@@ -94,6 +94,25 @@ TEST_CASE("NaN in a mesh: the mesh's own line") {
   CHECK_THAT(r.err, Contains("bad.obj:3:1: a vertex is at 'nan'"));
 }
 
+TEST_CASE("numbered meshes: none there, one missing, other vertices, a body that moves by itself") {
+  const Program p;
+  const auto body = [](const std::string& more) {
+    return replaced(kGood, "sphere = 0.1", "mesh = \"sail.###.obj\"\n" + more);
+  };
+  const std::string driven = "role = \"kinematic\"";
+  CHECK_THAT(runText(p, body(driven)).err, Contains("should be one like 'sail.001.obj'"));
+  p.write("sail.007.obj", kTetrahedron);
+  p.write("sail.009.obj", kTetrahedron);
+  CHECK_THAT(runText(p, body(driven)).err, Contains("number 8 of the sequence is missing"));
+  p.write("sail.008.obj", replaced(kTetrahedron, "f 3 1 4\n", ""));
+  CHECK_THAT(runText(p, body(driven)).err,
+             Contains("sail.008.obj: its 4 vertices and 3 triangles are not those of the first"));
+  CHECK_THAT(runText(p, body("")).err, Contains("shot.toml:11:8: body 'ball' changes its form"));
+  CHECK_THAT(runText(p, body(driven + "\nmend = true")).err, Contains("cannot be mended"));
+  CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nmesh_from = 2")).err,
+             Contains("mesh_from"));
+}
+
 TEST_CASE("letters where a mesh needs numbers, and a face without its vertex") {
   const Program p;
   p.write("bad.obj", replaced(kTetrahedron, "v 0 1 0", "v 0 one 0"));

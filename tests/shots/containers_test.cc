@@ -268,6 +268,59 @@ at = [0, 1.03, 0]
   CHECK(report["strays"].empty());
 }
 
+TEST_CASE("a tarpaulin of numbered meshes billows under its load, and the cache knows its forms") {
+  const Program p;
+  constexpr int kCells = 24, kFrames = 48;
+  const auto form = [](double x, double z, double t) {
+    return 0.18 * (x * x + z * z) + std::min(1.0, t) * 0.1 * std::sin(5 * x - 8 * t);
+  };
+  for (int f = 1; f <= kFrames; ++f) {
+    std::ostringstream out;
+    const auto place = [](int i) { return 3.0 * i / kCells - 1.5; };
+    for (int i = 0; i <= kCells; ++i)
+      for (int k = 0; k <= kCells; ++k)
+        out << "v " << place(i) << " " << form(place(i), place(k), (f - 1) / 24.0) << " " << place(k) << "\n";
+    for (int i = 0; i < kCells; ++i)
+      for (int k = 0; k < kCells; ++k) {
+        const int a = i * (kCells + 1) + k + 1;
+        out << "f " << a << " " << a + 1 << " " << a + kCells + 2 << " " << a + kCells + 1 << "\n";
+      }
+    char name[32];
+    std::snprintf(name, sizeof name, "tarp.%04d.obj", f);
+    p.write(name, out.str());
+  }
+  p.write("tarp.toml", std::string(R"(frames = [1, 72]
+[[body]]
+name = "tarp"
+mesh = "tarp.####.obj"
+role = "kinematic"
+)") + kSmallThings + R"(
+[[place]]
+name = "load"
+copies = { egg = 1, nut = 1, pin = 1 }
+count = [4, 2, 4]
+spacing = [0.12, 0.12, 0.12]
+at = [0, 0.3, 0]
+)");
+  const json report = run(p, "tarp");
+  INFO(report["strays"].dump());
+  CHECK(report["strays"].empty());
+  CHECK(report["penetration"]["p99_share"].get<double>() < 0.02);
+  CHECK(report["drift"].get<double>() < 1e-3);
+  for (const int f : {24, 48, 72}) {
+    const double t = (std::min(f, kFrames) - 1) / 24.0;
+    eachCopy(posesAt(p, "tarp", f), [&](double x, double y, double z) { CHECK(y > form(x, z, t) + 0.005); });
+  }
+  const auto pictureOf = [&](const char* frame) {
+    const std::string name = std::string("at") + frame + ".png";
+    CHECK(p.run({"draw", "tarp.toml", "--frame", frame, "--quick", "--size", "320x200", "-o", name}).code ==
+          0);
+    return p.read(name);
+  };
+  CHECK(pictureOf("1") != pictureOf("30"));
+  CHECK(pictureOf("48").substr(8) != pictureOf("30").substr(8));
+}
+
 namespace {
 
 // Four kinds of shape in a grid over a bin with walls, `side` metres wide inside.

@@ -32,7 +32,6 @@ double percentile99(std::vector<double>& values) {
 }
 
 Penetration PenetrationMeter::measure(const world::World& w) {
-  const world::Scene& s = w.scene();
   std::vector<Entry> now;
   std::size_t old = 0;
   for (const solve::Contact& c : w.contacts()) {
@@ -42,8 +41,8 @@ Penetration PenetrationMeter::measure(const world::World& w) {
     const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b &&
                       known_[old].at_rest && e.at_rest;
     e.depth = same ? known_[old].depth
-                   : collide::overlapDepth(s.prototypeOf(e.a.index()).shape, w.motion().pose(e.a.index()),
-                                           s.prototypeOf(e.b.index()).shape, w.motion().pose(e.b.index()));
+                   : collide::overlapDepth(w.shapeOf(e.a.index()), w.motion().pose(e.a.index()),
+                                           w.shapeOf(e.b.index()), w.motion().pose(e.b.index()));
     now.push_back(e);
   }
   known_ = std::move(now);

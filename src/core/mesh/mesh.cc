@@ -30,7 +30,7 @@ std::string whyInvalid(const TriangleMesh& m) {
   return {};
 }
 
-TriangleMesh welded(const TriangleMesh& m) {
+TriangleMesh welded(const TriangleMesh& m, std::vector<std::uint32_t>* kept) {
   std::vector<std::uint32_t> order(m.vertices.size());
   std::iota(order.begin(), order.end(), 0u);
   const auto key = [&](std::uint32_t i) {
@@ -50,6 +50,7 @@ TriangleMesh welded(const TriangleMesh& m) {
     if (first[i] != i) continue;
     place[i] = u32(out.vertices.size());
     out.vertices.push_back(m.vertices[i]);
+    if (kept != nullptr) kept->push_back(i);
   }
   for (const Triangle& t : m.triangles) {
     const Triangle w = {place[first[t[0]]], place[first[t[1]]], place[first[t[2]]]};

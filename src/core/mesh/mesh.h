@@ -26,7 +26,8 @@ struct TriangleMesh {
 std::string whyInvalid(const TriangleMesh& m);
 
 // Vertices at exactly the same place made one; triangles that lose a corner dropped.
-TriangleMesh welded(const TriangleMesh& m);
+// `kept`: which of m's vertices each vertex of the result was.
+TriangleMesh welded(const TriangleMesh& m, std::vector<std::uint32_t>* kept = nullptr);
 
 TriangleMesh transformed(const TriangleMesh& m, const Vec3& scale, const Pose& pose);
 

@@ -65,6 +65,18 @@ std::uint32_t Tree::build(const std::vector<Box>& boxes, std::uint32_t first, st
   return self;
 }
 
+void Tree::refit(const TriangleMesh& m) {
+  for (std::size_t i = nodes_.size(); i-- > 0;) {  // children stand behind their parent
+    Node& n = nodes_[i];
+    n.box = Box{};
+    for (std::uint32_t k = n.first; k < n.first + n.count; ++k)
+      for (const std::uint32_t v : m.triangles[order_[k]]) n.box.add(m.vertices[v]);
+    if (n.count > 0) continue;
+    n.box.add(nodes_[i + 1].box);
+    n.box.add(nodes_[n.first].box);
+  }
+}
+
 void Tree::overlapping(const Box& box, std::vector<std::uint32_t>& out) const {
   if (nodes_.empty()) return;
   const std::size_t start = out.size();

@@ -13,6 +13,9 @@ class Tree {
   Tree() = default;
   explicit Tree(const TriangleMesh& m);
 
+  // The same tree for the same triangles with their vertices moved.
+  void refit(const TriangleMesh& m);
+
   // Triangles whose boxes overlap `box`, ascending. Appends to `out`.
   void overlapping(const Box& box, std::vector<std::uint32_t>& out) const;
 

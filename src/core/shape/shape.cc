@@ -136,6 +136,19 @@ Shape surface(const mesh::TriangleMesh& m_body) {
   return s;
 }
 
+Shape bent(const Shape& s, std::vector<Vec3> vertices_body) {
+  Shape out = s;
+  auto to = std::make_shared<Surface>(*s.surface);
+  to->mesh.vertices = std::move(vertices_body);
+  to->tree.refit(to->mesh);
+  for (std::size_t t = 0; t < to->normals.size(); ++t) to->normals[t] = to->mesh.normal(t);
+  out.bounds = Box{};
+  out.outer_radius = 0;
+  boundVertices(out, to->mesh.vertices);
+  out.surface = std::move(to);
+  return out;
+}
+
 Shape plane(const Vec3& normal) {
   Shape s;
   s.kind = Kind::Plane;

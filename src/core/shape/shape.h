@@ -57,6 +57,8 @@ Shape cylinder(double radius, double height, const Vec3& axis);
 Shape convex(std::span<const Vec3> points_body);
 Shape box(const Vec3& low, const Vec3& high);
 Shape surface(const mesh::TriangleMesh& m_body);
+// The same triangles with their vertices elsewhere, given in the order of s.surface->mesh. Cost: linear.
+Shape bent(const Shape& s, std::vector<Vec3> vertices_body);
 Shape plane(const Vec3& normal);
 // Parts may overlap one another; none of them a plane or joined itself.
 Shape joined(std::vector<Part> parts);

@@ -131,6 +131,7 @@ void World::restore(const Bytes& bytes) {
   std::fill(moving_.begin(), moving_.end(), char{0});
   hits_.clear();
   apart_.clear();
+  bend(frame_, frame_);
 }
 
 }  // namespace drubble::world

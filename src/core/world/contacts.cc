@@ -19,8 +19,9 @@ constexpr double kSamePlace =
 std::vector<Box> World::sweptBoxes(double h) const {
   std::vector<Box> boxes(motion_.size());
   for (std::size_t i = 0; i < boxes.size(); ++i) {
-    const shape::Shape& s = scene_.prototypeOf(i).shape;
+    const shape::Shape& s = shapeOf(i);
     boxes[i] = shape::boundsAt(s, motion_.pose(i));
+    boxes[i] = boxes[i].grown(bendSpeed(i) * h);
     if (!mobile(i)) boxes[i] = boxes[i].grown(s.margin);
     if (!mobile(i)) continue;
     const solve::Traits& t = traits_[i];
@@ -48,7 +49,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
   // Either may be stopped short by a third within the substep: the other then comes on with its own speed.
   const double speed = greatest((motion_.velocity[a] - motion_.velocity[b]).norm(),
                                 greatest(motion_.velocity[a].norm(), motion_.velocity[b].norm()));
-  return ahead + swing + speed * h + scene_.gravity.norm() * h * h;
+  return ahead + swing + (speed + bendSpeed(a) + bendSpeed(b)) * h + scene_.gravity.norm() * h * h;
 }
 
 solve::Contacts World::findContacts(double h) {
@@ -86,8 +87,8 @@ solve::Contacts World::findContacts(double h) {
       known.push_back(apart_[old_apart].apart);
     found.clear();
     fresh.clear();
-    collide::collide(scene_.prototypeOf(i).shape, motion_.pose(i), scene_.prototypeOf(j).shape,
-                     motion_.pose(j), reach(i, j, h), found, {known, &fresh});
+    collide::collide(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), found,
+                     {known, &fresh});
     for (const collide::Apart& x : fresh) apart.push_back({a, b, x});
     if (!found.empty()) {
       const std::size_t first = out.size();

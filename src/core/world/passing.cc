@@ -48,7 +48,7 @@ double meetingShare(double radius, const Vec3& from, const Vec3& to, const shape
 bool World::passesThrough(const solve::Proposal& p, std::size_t body, std::size_t piece,
                           Vec3& too_far) const {
   const std::size_t i = p.bodies[body].piece, j_body = body_of_[piece];
-  const shape::Shape &a = scene_.prototypeOf(i).shape, &b = scene_.prototypeOf(piece).shape;
+  const shape::Shape &a = shapeOf(i), &b = shapeOf(piece);
   const auto poseOf = [&](std::size_t step) {
     return j_body == 0 ? motion_.pose(piece) : p.way[step][j_body];
   };
@@ -91,7 +91,7 @@ std::vector<World::Passing> World::findPassings(const solve::Proposal& p) const 
   std::vector<Box> boxes(motion_.size());
   std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
   for (std::size_t i = 0; i < boxes.size(); ++i) {
-    const shape::Shape& s = scene_.prototypeOf(i).shape;
+    const shape::Shape& s = shapeOf(i);
     if (!scene_.pieces[i].collide) kinds[i] = collide::BoxKind::Ignored;
     if (body_of_[i] == 0) {
       boxes[i] = shape::boundsAt(s, motion_.pose(i));

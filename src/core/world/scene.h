@@ -45,6 +45,10 @@ struct Prototype {
   MaterialId material;
   std::array<double, 3> colour{0.6, 0.6, 0.6};
   bool show = true;
+  // Of a driven mesh that changes its form: where its vertices are (body space, in the order of `mesh`), one
+  // list a shot frame from `bends_from` on; before and after that it keeps the first and the last.
+  std::vector<std::vector<Vec3>> bends;
+  int bends_from = 1;
 };
 
 struct Piece {
@@ -115,6 +119,9 @@ struct Scene {
     return materials[prototypeOf(piece).material.index()];
   }
 };
+
+// The form of a bending prototype at a shot frame, whole or not: straight from one frame's to the next.
+std::vector<Vec3> verticesAt(const Prototype& p, double frame);
 
 // How two materials meet: the geometric mean of both frictions, the greater bounce and the greater
 // resistances; one without values of its own takes the other's.

@@ -51,8 +51,7 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
     bool meets = false;
     for (int k = 0; k < c.patch.count; ++k) {
       const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
-      const Vec3 va = motion_.velocity[a] + motion_.spin[a].cross(p.position - motion_.position[a]);
-      const Vec3 vb = motion_.velocity[b] + motion_.spin[b].cross(p.position - motion_.position[b]);
+      const Vec3 va = velocityAt(a, c, p.position), vb = velocityAt(b, c, p.position);
       const double speed = c.patch.normal.dot(va - vb);
       closing = greatest(closing, speed);
       meets = meets || p.gap <= speed * h;

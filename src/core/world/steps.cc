@@ -14,6 +14,7 @@ namespace {
 // others: geometry is looked at once a substep, and must not have changed much by its end.
 constexpr double kFreeTravel = 1.5;   // of the inner radius
 constexpr double kTouchTravel = 0.3;  // of the inner radius
+constexpr double kBendTravel = 0.5;   // of the inner radius: what a bending surface may come nearer
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
 
@@ -45,9 +46,26 @@ std::vector<double> touchSpeeds(const World& w) {
     const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
     if (on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid) continue;
     double speed = on_plane ? 0 : (w.motion().velocity[a] - w.motion().velocity[b]).norm();
+    speed += w.bendSpeed(a) + w.bendSpeed(b);
     for (const std::size_t i : {a, b})
       if (w.traits()[i].dynamic) speed += rimSpeed(w.traits()[i], w.motion().turn[i], w.motion().spin[i]);
     for (const std::size_t i : {a, b}) speeds[i] = greatest(speeds[i], speed);
+  }
+  return speeds;
+}
+
+// The fastest surface of a bending mesh that may come by within the frame, a piece.
+std::vector<double> bendSpeeds(const World& w) {
+  const Scene& s = w.scene();
+  std::vector<double> speeds(w.motion().size(), 0);
+  for (std::size_t j = 0; j < speeds.size(); ++j) {
+    const double speed = w.bendSpeed(j);
+    if (speed == 0) continue;
+    const Box box = shape::boundsAt(w.shapeOf(j), w.motion().pose(j)).grown(speed * s.frameSeconds());
+    for (std::size_t i = 0; i < speeds.size(); ++i)
+      if (w.sleepOf(i) == Sleep::Awake &&
+          box.grown(w.traits()[i].outer_radius).contains(w.motion().position[i]))
+        speeds[i] = greatest(speeds[i], speed);
   }
   return speeds;
 }
@@ -57,13 +75,14 @@ std::vector<double> touchSpeeds(const World& w) {
 Steps chooseSteps(const World& w) {
   const Scene& s = w.scene();
   const double frame = s.frameSeconds(), gravity = s.gravity.norm();
-  const std::vector<double> touch = touchSpeeds(w), borne = loadsBorne(w);
+  const std::vector<double> touch = touchSpeeds(w), borne = loadsBorne(w), bends = bendSpeeds(w);
   double wanted = 2, internal = 2;
   for (std::size_t i = 0; i < touch.size(); ++i) {
     if (w.sleepOf(i) != Sleep::Awake) continue;
     const solve::Traits& t = w.traits()[i];
     const double travel = w.motion().velocity[i].norm() * frame;
     wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
+    wanted = greatest(wanted, bends[i] * frame / (kBendTravel * t.inner_radius));
     wanted = greatest(wanted, touch[i] * frame / (kTouchTravel * t.inner_radius));
     if (gravity > 0)
       internal = greatest(internal, frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(borne[i]));

@@ -43,6 +43,7 @@ World::World(const Scene& scene)
     motion_.position[m.piece.index()] = p.position;
     motion_.turn[m.piece.index()] = p.turn;
   }
+  findBends();
 }
 
 double World::restSpeedOf(std::size_t piece) const {
@@ -86,6 +87,7 @@ solve::Contacts World::settledContacts(double h) {
 void World::substep(double from, double to, int iterations, int depth) {
   const double h = (to - from) * scene_.frameSeconds();
   releaseDue(from);
+  bend(from, to);
   drive(from, to, iterations);
   wakeForDrives();
   solve::Proposal p;
@@ -93,8 +95,10 @@ void World::substep(double from, double to, int iterations, int depth) {
   do {
     solve::Contacts contacts = settledContacts(h);
     activate();
+    addCarriers(contacts, h, iterations);
     p = solve::solveSubstep({traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_},
                             std::move(contacts));
+    dropCarriers(p);
   } while (releaseHeld(p.hits));
   const std::vector<Passing> passings = findPassings(p);
   if (!passings.empty() && depth < kMostHalvings) {
@@ -177,6 +181,7 @@ FrameStats World::advance(Watcher& watcher) {
   for (int k = 0; done < 1; ++k) {
     if (watcher.cancelled())
       throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
+    bend(frame_ + done, frame_ + 1);
     const Steps steps = chooseSteps(*this);
     const double begun = done;
     if (scene_.solver.substeps > 0)
@@ -188,6 +193,7 @@ FrameStats World::advance(Watcher& watcher) {
     out.iterations = std::max(out.iterations, steps.iterations);
   }
   ++frame_;
+  bend(frame_, frame_);
   const int substeps = out.substeps, iterations = out.iterations;
   out = stats();
   out.substeps = substeps;

@@ -47,6 +47,12 @@ class World {
   int frame() const { return frame_; }
   const solve::Motion& motion() const { return motion_; }
   const std::vector<solve::Traits>& traits() const { return traits_; }
+  // What a piece is felt as now: its prototype's shape, or what that is bent to.
+  const shape::Shape& shapeOf(std::size_t piece) const;
+  // Whether its form changed in the last frame.
+  bool bending(std::size_t piece) const;
+  // How fast its surface goes on top of that, at most (m/s).
+  double bendSpeed(std::size_t piece) const;
   Sleep sleepOf(std::size_t piece) const { return sleep_[piece]; }
   // Neither awake nor driven.
   bool resting(std::size_t piece) const {
@@ -85,6 +91,29 @@ class World {
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
   void commit(const solve::Proposal& p);
+  // A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
+  struct Bend {
+    std::uint32_t prototype = 0;
+    shape::Shape shape;
+    double at = 0;  // the shot frame of `shape`
+    std::vector<Vec3> velocity;
+    double speed = 0;  // the fastest
+  };
+  struct SurfaceMotion {
+    Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+  };
+  struct Carried {  // a contact's side that a carrier stands for
+    std::uint32_t contact = 0;
+    bool first = false;
+    PieceId piece;
+  };
+  void findBends();
+  void bend(double from, double to);
+  const Bend* bendOf(std::size_t piece) const;
+  SurfaceMotion surfaceMotion(std::size_t piece, std::uint32_t triangle, const Vec3& point_world) const;
+  Vec3 velocityAt(std::size_t piece, const solve::Contact& c, const Vec3& point_world) const;
+  void addCarriers(solve::Contacts& contacts, double h, int iterations);
+  void dropCarriers(solve::Proposal& p);
   void drive(double from, double to, int iterations);
   void releaseDue(double frame);
   void makeDynamic(std::size_t piece);
@@ -135,6 +164,10 @@ class World {
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
+
+  std::vector<Bend> bends_;
+  std::vector<int> bend_of_;  // a prototype: its place in bends_, or -1
+  std::vector<Carried> carried_;
 
   // Pairs that were apart, by pair, ascending. Saves time and changes nothing, so it is in no checkpoint.
   struct PairApart {

@@ -89,6 +89,27 @@ Blob packMesh(const mesh::TriangleMesh& m) {
   return packBytes(w.take());
 }
 
+Blob packPlaces(const std::vector<Vec3>& places) {
+  ByteWriter w;
+  for (const Vec3& v : places)
+    for (int k = 0; k < 3; ++k) w.add(static_cast<float>(v[k]));
+  return packBytes(w.take());
+}
+
+std::vector<Vec3> unpackPlaces(const Bytes& data) {
+  const Bytes raw = unpackBytes(data);
+  ByteReader r(raw);
+  std::vector<Vec3> out(raw.size() / (3 * sizeof(float)));
+  for (Vec3& v : out) {
+    for (int k = 0; k < 3; ++k) {
+      float x = 0;
+      r.read(x);
+      v[k] = static_cast<double>(x);
+    }
+  }
+  return out;
+}
+
 mesh::TriangleMesh unpackMesh(const Bytes& data) {
   const Bytes raw = unpackBytes(data);
   ByteReader r(raw);

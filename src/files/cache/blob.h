@@ -35,6 +35,10 @@ void unpackFrame(const Bytes& data, std::size_t count, bool whole, std::vector<s
 Blob packMesh(const mesh::TriangleMesh& m);
 mesh::TriangleMesh unpackMesh(const Bytes& data);
 
+// Where a mesh's vertices are, in the mesh's order.
+Blob packPlaces(const std::vector<Vec3>& places);
+std::vector<Vec3> unpackPlaces(const Bytes& data);
+
 Blob packBytes(const Bytes& raw);
 Bytes unpackBytes(const Bytes& data);
 

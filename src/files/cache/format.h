@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 1;
+inline constexpr int kCacheVersion = 2;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 
@@ -15,6 +15,7 @@ inline constexpr std::uint8_t kFlagAwake = 1;
 inline constexpr std::uint8_t kFlagFixed = 2;
 inline constexpr std::uint8_t kFlagDriven = 4;
 inline constexpr std::uint8_t kFlagHeld = 8;
+inline constexpr std::uint8_t kFlagBending = 16;
 
 inline constexpr const char* kCacheSchema = R"(
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
@@ -25,6 +26,9 @@ CREATE TABLE prototypes (
   origin_x REAL, origin_y REAL, origin_z REAL,
   red REAL, green REAL, blue REAL, show INTEGER, shape TEXT,
   mesh BLOB NOT NULL, mesh_hash INTEGER NOT NULL);
+CREATE TABLE bends (
+  prototype INTEGER NOT NULL, frame INTEGER NOT NULL, data BLOB NOT NULL, hash INTEGER NOT NULL,
+  PRIMARY KEY (prototype, frame)) WITHOUT ROWID;
 CREATE TABLE pieces (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, prototype INTEGER NOT NULL, role TEXT NOT NULL);
 CREATE TABLE cameras (name TEXT PRIMARY KEY, at_x REAL, at_y REAL, at_z REAL, look_x REAL, look_y REAL, look_z REAL, lens REAL);
 CREATE TABLE frames (

@@ -103,6 +103,8 @@ void CacheReader::readPieces() {
     if (hashOf(mesh) != p.integer(16)) damaged("the mesh of '" + c.name + "'");
     c.mesh = unpackMesh(mesh);
   }
+  Statement bends(*db_, "SELECT DISTINCT prototype FROM bends");
+  while (bends.step()) prototypes_.at(static_cast<std::size_t>(bends.integer(0))).bends = true;
   Statement q(*db_, "SELECT name, prototype, role FROM pieces ORDER BY id");
   while (q.step()) {
     pieces_.push_back({q.text(0), static_cast<std::uint32_t>(q.integer(1)),
@@ -114,6 +116,20 @@ void CacheReader::readPieces() {
   while (c.step())
     cameras_.push_back(
         {c.text(0), vec3(c.real(1), c.real(2), c.real(3)), vec3(c.real(4), c.real(5), c.real(6)), c.real(7)});
+}
+
+std::vector<Vec3> CacheReader::verticesAt(std::size_t prototype, int frame) {
+  Statement r(*db_,
+              "SELECT data, hash FROM bends WHERE prototype = ? AND frame <= ? ORDER BY frame DESC LIMIT 1");
+  r.bind(u32(prototype)).bind(frame);
+  const CachedPrototype& p = prototypes_[prototype];
+  if (!r.step()) return p.mesh.vertices;
+  const Bytes data = r.blob(0);
+  std::vector<Vec3> out;
+  if (hashOf(data) == r.integer(1)) out = unpackPlaces(data);
+  if (out.size() != p.mesh.vertices.size())
+    damaged(fmt::format("the form of '{}' at frame {}", p.name, frame));
+  return out;
 }
 
 std::vector<CachedFrame> CacheReader::frames() {

@@ -20,6 +20,7 @@ struct CachedPrototype {
   std::array<double, 3> colour{};
   bool show = true;
   mesh::TriangleMesh mesh;  // body space
+  bool bends = false;       // its vertices move: CacheReader::verticesAt
 };
 
 struct CachedPiece {
@@ -78,6 +79,8 @@ class CacheReader {
   std::vector<CachedFrame> frames();  // those committed by now, ascending
   std::vector<CachedHit> hits();      // in order
   std::vector<std::string> notes();
+  // Where the vertices of a prototype that bends are at a frame, body space.
+  std::vector<Vec3> verticesAt(std::size_t prototype, int frame);
   // All pieces at a frame. Two blocks are read at most.
   std::vector<PieceState> states(int frame);
 

@@ -51,6 +51,7 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   if (w.sleepOf(i) == world::Sleep::Fixed) s.flags |= kFlagFixed;
   if (w.sleepOf(i) == world::Sleep::Driven) s.flags |= kFlagDriven;
   if (w.sleepOf(i) == world::Sleep::Held) s.flags |= kFlagHeld;
+  if (w.bending(i)) s.flags |= kFlagBending;
   return s;
 }
 
@@ -94,6 +95,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   for (const std::string& o : overrides) changed += o + "\n";
   Statement(db_, "INSERT INTO setup VALUES (?, ?, ?)").bind(setup.path).bind(setup.text).bind(changed).once();
   addPrototypes(built);
+  addBends(s);
   Statement piece(db_, "INSERT INTO pieces VALUES (?, ?, ?, ?)");
   for (std::size_t i = 0; i < s.pieces.size(); ++i)
     piece.bind(u32(i))
@@ -135,6 +137,20 @@ void CacheWriter::addPrototypes(const BuiltScene& built) {
         .bind(p.show ? 1 : 0)
         .bind(shape::kindName(p.shape.kind));
     row.bind(std::span<const std::byte>(mesh.data)).bind(mesh.hash).once();
+  }
+}
+
+// Only forms that the shot shows; those before and after are the first and the last kept.
+void CacheWriter::addBends(const world::Scene& s) {
+  Statement row(db_, "INSERT INTO bends VALUES (?, ?, ?, ?)");
+  for (std::size_t i = 0; i < s.prototypes.size(); ++i) {
+    const world::Prototype& p = s.prototypes[i];
+    const int last = p.bends_from + static_cast<int>(p.bends.size()) - 1;
+    for (int f = s.first_frame; f <= s.last_frame && !p.bends.empty(); ++f) {
+      if (f > s.first_frame && (f < p.bends_from || f > last)) continue;
+      const Blob b = packPlaces(world::verticesAt(p, f));
+      row.bind(u32(i)).bind(f).bind(std::span<const std::byte>(b.data)).bind(b.hash).once();
+    }
   }
 }
 

@@ -34,12 +34,14 @@ bool isStray(const CacheReader& cache, std::size_t i, const Vec3& place, std::op
   return lowest && height < *lowest - cache.prototypeOf(i).size;
 }
 
-std::optional<double> lowestFixed(const CacheReader& cache, const measure::Sample& s) {
-  std::optional<double> lowest;
+// How low what does not move by itself comes at a frame; `lowest` before.
+std::optional<double> lowestFixed(CacheReader& cache, const measure::Sample& s,
+                                  std::optional<double> lowest) {
   const bool z = cache.info().up_is_z;
   for (std::size_t i = 0; i < cache.pieces().size(); ++i) {
     if (cache.pieces()[i].dynamic) continue;
-    for (const Vec3& v : cache.prototypeOf(i).mesh.vertices) {
+    const CachedPrototype& p = cache.prototypeOf(i);
+    for (const Vec3& v : p.bends ? cache.verticesAt(cache.pieces()[i].prototype, s.frame) : p.mesh.vertices) {
       const Vec3 w = s.position[i] + s.turn[i] * v;
       const double height = z ? w.z() : w.y();
       lowest = lowest ? least(*lowest, height) : height;
@@ -80,7 +82,8 @@ Measures measureCache(CacheReader& cache) {
     const std::vector<PieceState> states = cache.states(f.frame);
     samples.push_back(sampleOf(f.frame, states));
     driven.push_back(std::any_of(states.begin(), states.end(), [](const PieceState& p) {
-      return (p.flags & kFlagDriven) != 0 && p.velocity != std::array<float, 3>{};
+      return (p.flags & kFlagBending) != 0 ||
+             ((p.flags & kFlagDriven) != 0 && p.velocity != std::array<float, 3>{});
     }));
     kinetic.push_back(f.kinetic);
     potential.push_back(f.potential);
@@ -110,7 +113,8 @@ Measures measureCache(CacheReader& cache) {
   m.end_b = name(end.deepest_b);
 
   // Strays count in no measure of rest: they may fall for ever.
-  const std::optional<double> lowest = lowestFixed(cache, samples.front());
+  const std::optional<double> lowest =
+      lowestFixed(cache, samples.back(), lowestFixed(cache, samples.front(), {}));
   std::vector<char> staying = counted;
   for (std::size_t i = 0; i < m.pieces; ++i) {
     if (!counted[i] || !isStray(cache, i, samples.back().position[i], lowest)) continue;

@@ -9,6 +9,7 @@
 #include "core/mesh/mend.h"
 #include "core/world/prototypes.h"
 #include "files/meshes.h"
+#include "files/numbered.h"
 #include "files/obj.h"
 
 namespace drubble::files {
@@ -140,11 +141,28 @@ MadeBody BodyMaker::make(const BodySetup& b, double density, std::vector<std::st
     out.prototype = world::groundPrototype(b.name, s_.up(), 1);
     return out;
   }
+  if (b.bends) return bending(b);
   out.mesh = load(b, notes);
   if (const std::string why = mesh::whyInvalid(out.mesh); !why.empty())
     throw Error(ErrorKind::Input, "the mesh is broken: " + why);
   out.prototype = solid(b, out.mesh, density, out.hull_loss);
   weigh(b, out.prototype);
+  return out;
+}
+
+MadeBody BodyMaker::bending(const BodySetup& b) const {
+  MeshSequence found = readMeshSequence((std::filesystem::path(s_.path).parent_path() / b.mesh).string());
+  const double factor = (b.mesh_unit > 0 ? b.mesh_unit : s_.unit) * b.scale;
+  for (std::vector<Vec3>& places : found.places)
+    for (Vec3& v : places) v *= factor;
+  found.mesh.vertices = found.places.front();
+  if (const std::string why = mesh::whyInvalid(found.mesh); !why.empty())
+    throw Error(ErrorKind::Input, "the mesh is broken: " + why);
+  MadeBody out;
+  out.prototype = world::surfacePrototype(b.name, found.mesh);
+  out.prototype.bends = std::move(found.places);
+  out.prototype.bends_from = b.mesh_from.value_or(found.first);
+  out.mesh = std::move(found.mesh);
   return out;
 }
 

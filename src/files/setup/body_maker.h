@@ -29,6 +29,7 @@ class BodyMaker {
     double scale = 1, lost = 0;
   };
   mesh::TriangleMesh load(const BodySetup& b, std::vector<std::string>& notes) const;
+  MadeBody bending(const BodySetup& b) const;
   void requireSolid(const mesh::TriangleMesh& m) const;
   std::optional<world::Prototype> primitive(const BodySetup& b, double density) const;
   MadeShape shapeOf(const BodySetup& b, const mesh::TriangleMesh& m_body);

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include "core/base/trig.h"
+#include "files/numbered.h"
 #include "files/setup/read_parts.h"
 
 namespace drubble::files {
@@ -69,6 +70,12 @@ void readGeometry(Table& t, BodySetup& b) {
   b.split = t.flag("split", false);
   if (b.split && !b.mesh.ends_with(".obj"))
     t.complain("split", "only the groups of an OBJ file can be split");
+  b.bends = isNumbered(b.mesh);
+  if (t.has("mesh_from")) b.mesh_from = static_cast<int>(t.integer("mesh_from", 1, {-100000, 1000000}));
+  if (b.mesh_from && !b.bends)
+    t.complain("mesh_from", "this is for numbered meshes, like mesh = \"sail.####.obj\"");
+  if (b.bends && (b.mend || b.split))
+    t.complain("mesh", "numbered meshes cannot be mended or split: their vertices must stay the same");
   if (t.has("mesh_units")) {
     static const std::map<std::string, double> kUnits = {
         {"m", 1}, {"cm", 0.01}, {"mm", 0.001}, {"in", 0.0254}, {"ft", 0.3048}};
@@ -159,6 +166,10 @@ void readBody(Table& t, const Setup& s, BodySetup& b) {
     t.complain("shape", fmt::format("body '{}' moves by itself, and shape 'mesh' is for static and kinematic "
                                     "bodies: use 'hull', several joined in a [[group]], or another role",
                                     b.name));
+  if (b.bends && (b.role != world::Role::Kinematic || (b.shape != "auto" && b.shape != "mesh")))
+    t.complain("mesh", fmt::format("body '{}' changes its form with its numbered meshes: that is for role = "
+                                   "\"kinematic\" and shape \"mesh\"",
+                                   b.name));
   b.hull_corners = t.integer("hull_corners", 64, {4, 256});
   b.fit = t.number("fit", 0.01, {0, 0.5});
   readCommon(t, s, b);

@@ -62,6 +62,8 @@ struct BodySetup {
   Vec3 ellipsoid = Vec3::Zero();                // half axes
   std::array<double, 2> capsule{}, cylinder{};  // radius; height between centres, or height
   std::vector<GroupPart> parts;                 // of a Group
+  bool bends = false;                           // the name stands for numbered files, one a frame
+  std::optional<int> mesh_from;                 // the shot frame of the first of them; else its number
   bool split = false;                           // each group of an OBJ file is a body of its own
   std::optional<mesh::TriangleMesh> part;       // the group that this body is, in the file's units
   bool mend = false;                            // the mesh, where it can be
