@@ -50,6 +50,24 @@ std::size_t addBending(Stage& s, const mesh::TriangleMesh& m, int frames,
 
 }  // namespace
 
+TEST_CASE("a bent surface is the surface of the bent mesh") {
+  const mesh::TriangleMesh flat = sheet(1, 9);
+  mesh::TriangleMesh m = flat;
+  for (Vec3& v : m.vertices) v += vec3(0.3 * v.z(), 0.4 * v.x() * v.x(), 0.1 * v.x());
+  const shape::Shape bent = shape::bent(shape::surface(flat), m.vertices), fresh = shape::surface(m);
+  CHECK(bent.bounds.low == fresh.bounds.low);
+  CHECK(bent.outer_radius == fresh.outer_radius);
+  CHECK(bent.surface->normals == fresh.surface->normals);
+  for (const Vec3& at : {vec3(0.7, 0.2, 0.1), vec3(-0.8, 0.3, 0.9), vec3(0, 0, 0)}) {
+    std::vector<std::uint32_t> a, b;
+    const Box box = Box{at, at}.grown(0.15);
+    bent.surface->tree.overlapping(box, a);
+    fresh.surface->tree.overlapping(box, b);
+    CHECK(a == b);
+    CHECK_FALSE(a.empty());
+  }
+}
+
 TEST_CASE("a belt that runs within itself carries a box by friction, and lets it rest when it stops") {
   Stage s;
   s.surface(0.4, 0);
