@@ -33,7 +33,9 @@ Tree::Tree(const TriangleMesh& m) {
   std::vector<Box> boxes(m.triangles.size());
   for (std::size_t t = 0; t < boxes.size(); ++t)
     for (const std::uint32_t v : m.triangles[t]) boxes[t].add(m.vertices[v]);
-  if (!order_.empty()) build(boxes, 0, u32(order_.size()));
+  if (order_.empty()) return;
+  build(boxes, 0, u32(order_.size()));
+  for (const std::uint32_t t : order_) boxes_.push_back(boxes[t]);
 }
 
 std::uint32_t Tree::build(const std::vector<Box>& boxes, std::uint32_t first, std::uint32_t count) {
@@ -69,8 +71,11 @@ void Tree::refit(const TriangleMesh& m) {
   for (std::size_t i = nodes_.size(); i-- > 0;) {  // children stand behind their parent
     Node& n = nodes_[i];
     n.box = Box{};
-    for (std::uint32_t k = n.first; k < n.first + n.count; ++k)
-      for (const std::uint32_t v : m.triangles[order_[k]]) n.box.add(m.vertices[v]);
+    for (std::uint32_t k = n.first; k < n.first + n.count; ++k) {
+      boxes_[k] = Box{};
+      for (const std::uint32_t v : m.triangles[order_[k]]) boxes_[k].add(m.vertices[v]);
+      n.box.add(boxes_[k]);
+    }
     if (n.count > 0) continue;
     n.box.add(nodes_[i + 1].box);
     n.box.add(nodes_[n.first].box);
@@ -88,7 +93,8 @@ void Tree::overlapping(const Box& box, std::vector<std::uint32_t>& out) const {
     const Node& n = nodes_[i];
     if (!n.box.overlaps(box)) continue;
     if (n.count > 0) {
-      out.insert(out.end(), order_.begin() + n.first, order_.begin() + n.first + n.count);
+      for (std::uint32_t k = n.first; k < n.first + n.count; ++k)
+        if (boxes_[k].overlaps(box)) out.push_back(order_[k]);
     } else {
       stack[top++] = n.first;
       stack[top++] = i + 1;

@@ -42,7 +42,8 @@ class Tree {
   int crossings(const TriangleMesh& m, const Vec3& point, const Vec3& direction) const;
 
   std::vector<Node> nodes_;
-  std::vector<std::uint32_t> order_;
+  std::vector<std::uint32_t> order_;  // triangles, leaf by leaf
+  std::vector<Box> boxes_;            // theirs, in that order
 };
 
 // The point of triangle abc nearest to p. Ericson, Real-Time Collision Detection (2005), 5.1.5.
