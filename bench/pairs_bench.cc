@@ -107,3 +107,5 @@ BENCHMARK_CAPTURE(stillApart, boxes, box);
 BENCHMARK_CAPTURE(stillApart, shards, shard);
 PAIRS(shard);
 PAIRS(pebble);
+
+BENCHMARK_MAIN();

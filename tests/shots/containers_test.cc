@@ -377,7 +377,7 @@ void comesToRest(const std::string& setup, int pieces) {
 }  // namespace
 
 TEST_CASE("mixed shapes in a bin come to rest, none sunk into another") {
-  comesToRest(binOf(0.42, 0.5, "[3, 6, 3]", 144), 54);
+  comesToRest(binOf(0.42, 0.5, "[3, 6, 3]", 192), 54);
 }
 
 // A minute: run by scripts/full_check.sh.

@@ -8,8 +8,9 @@ namespace drubble::collide {
 namespace {
 
 constexpr int kMostRounds = 64;
-constexpr double kFlat = 1e-7;       // of its extent: a simplex as low as this encloses nothing
-constexpr double kSameWay = 0.9999;  // cosine: within a degree
+constexpr double kFlat = 1e-7;        // of its extent: a simplex as low as this encloses nothing
+constexpr double kSameWay = 0.985;    // cosine: within ten degrees
+constexpr double kStraight = 0.9999;  // within one
 constexpr std::uint32_t kClosestFeature = 0x20000000u;
 
 struct Corner {
@@ -140,12 +141,14 @@ Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, cons
   return out;
 }
 
-void preferClosest(const Closest& closest, Manifold& patch) {
+bool nearlySame(const Vec3& m, const Vec3& n) { return m.dot(n) > kSameWay; }
+
+void preferClosest(const Closest& closest, double low, Manifold& patch) {
   if (!closest.apart || closest.beyond || !(closest.distance > 0)) return;
   const Vec3 n = (closest.on_b - closest.on_a) / closest.distance;
-  if (patch.count > 0 && patch.normal.dot(n) > kSameWay &&
-      patch.leastGap() < closest.distance + 1e-3 * closest.distance)
-    return;
+  const double same = patch.count > 1 && low > 0 ? kSameWay : kStraight;
+  const double near = greatest(patch.count > 1 ? low : 0, 1e-3 * closest.distance);
+  if (patch.count > 0 && patch.normal.dot(n) > same && patch.leastGap() < closest.distance + near) return;
   patch.normal = n;
   patch.count = 1;
   patch.points[0] = {0.5 * (closest.on_a + closest.on_b), closest.distance, kClosestFeature};

@@ -21,8 +21,12 @@ struct Closest {
 Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, const Vec3& guess, double reach);
 
 // Bodies that are apart meet where they are nearest: where `patch` (in a's frame, from the separating axis)
-// looks another way than the line between the nearest points, that line becomes its only point. Faces that
-// look at each other keep theirs.
-void preferClosest(const Closest& closest, Manifold& patch);
+// looks another way than the line between the nearest points, or misses them by more than `low` (m), that
+// line becomes its only point. Faces that look at each other keep theirs.
+void preferClosest(const Closest& closest, double low, Manifold& patch);
+
+// Whether the two normals (unit) are so much alike that a face's patch of several points serves better than
+// the one point of edges: a piece that rocks on a face would else stand on one end of it at a time.
+bool nearlySame(const Vec3& m, const Vec3& n);
 
 }  // namespace drubble::collide

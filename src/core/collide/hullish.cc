@@ -77,11 +77,16 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
                            ? Axis{}
                            : bestEdges(side_a, side_b, b_to_a, faces, faces.gap() + favour, reach + skin);
     if (edges.gap > reach + skin) return apart(edges.normal);
-    if (edges.kind == AxisKind::Edges) patchFor(side_a, side_b, b_to_a, edges, reach + skin, m);
+    // The corners of a prism that stands for a smooth side are no corners.
+    const bool flat = !a.turns && !b.turns;
+    const bool face_serves =
+        flat && m.count > 1 && nearlySame(m.normal, edges.normal) && m.leastGap() > edges.gap - low;
+    if (edges.kind == AxisKind::Edges && !face_serves)
+      patchFor(side_a, side_b, b_to_a, edges, reach + skin, m);
     if (faces.gap() > 0 || edges.gap > 0 || m.count == 0) {
       const Closest closest = closestPoints(side_a, side_b, b_to_a, -face.normal, reach + skin);
       if (closest.beyond) return apart(closest.apart_along);
-      preferClosest(closest, m);
+      preferClosest(closest, flat ? low : 0, m);
     }
   }
   skim(side_a, side_b, b_to_a, reach + skin, low, m);

@@ -201,7 +201,7 @@ void patchOfTriangle(const Surface& s, const Hullish& h, const Facing& f, const 
     const Vec3 push = (closest.on_a - closest.on_b) / closest.distance;
     if (!mayPush(s, f, to_piece, push) || push.dot(f.normal) > 1 - 1e-6)
       return patchFor(hull, triangle, {}, own, reach, m);
-    return preferClosest(closest, m);
+    return preferClosest(closest, 0, m);
   }
   Axis axis = leastOverlap(hull, triangle, {}, reach, 1e-3 * hull.inner_radius);
   if (axis.kind == AxisKind::None) return;

@@ -192,9 +192,14 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
   double size = std::numeric_limits<double>::infinity(), inner = size;
-  double rate = 0;
+  double rate = 0, mass_share = 1;
   for (const auto& [body, piece] : {std::pair(ia, c.a), std::pair(ib, c.b)}) {
     const Traits& t = in.traits[piece.index()];
+    // What sleeps is not moved, but its springs stay as soft as they were: nothing is to change by its sleep.
+    if (body == 0 && t.dynamic) {
+      const Traits& other = in.traits[(piece == c.a ? c.b : c.a).index()];
+      if (other.dynamic) mass_share = other.inverse_mass / (other.inverse_mass + t.inverse_mass);
+    }
     if (body == 0 || !t.dynamic) continue;
     size = least(size, t.size);
     inner = least(inner, t.inner_radius);
@@ -212,7 +217,8 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   }
   put(out.push_speed, i, kPushSpeed * size);
   put(out.blend, i, 1e-4 * size);
-  const Softness soft = springSoftness(in.stiffness * least(rate, mostSpringRate(in.dt)), in.dt, in.damping);
+  const Softness soft =
+      springSoftness(in.stiffness * least(rate, mostSpringRate(in.dt)), in.dt, in.damping, mass_share);
   put(out.bias_rate, i, soft.bias_rate);
   put(out.mass_scale, i, soft.mass_scale);
   put(out.impulse_scale, i, soft.impulse_scale);

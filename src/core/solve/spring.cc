@@ -14,8 +14,8 @@ constexpr double kRateShare = 1.6;  // rad an internal step
 
 }  // namespace
 
-Softness springSoftness(double rate, double dt, double damping_ratio) {
-  const double a1 = 2 * damping_ratio + dt * rate, a2 = dt * rate * a1, a3 = 1 / (1 + a2);
+Softness springSoftness(double rate, double dt, double damping_ratio, double mass_share) {
+  const double a1 = 2 * damping_ratio + dt * rate, a2 = mass_share * dt * rate * a1, a3 = 1 / (1 + a2);
   return {rate / a1, a2 * a3, a3};
 }
 

@@ -19,8 +19,8 @@ inline constexpr double kLivelyDamping = 2, kCalmDamping = 100;
 // And how much faster springs swing there, where sweeps are repeated until they are obeyed.
 inline constexpr double kCalmStiffness = 1.2;
 
-// A spring that swings at `rate` (rad/s) on the row's effective mass, over `dt`.
-Softness springSoftness(double rate, double dt, double damping_ratio);
+// A spring that swings at `rate` (rad/s) on the row's effective mass times `mass_share`, over `dt`.
+Softness springSoftness(double rate, double dt, double damping_ratio, double mass_share = 1);
 
 // The rate (rad/s) at which a piece of `size` sinks by kSag of it under kSagLoad times its weight. It comes
 // from size and gravity, not from the step: how far a stack settles does not hang on how finely time is cut.

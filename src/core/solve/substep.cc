@@ -64,7 +64,15 @@ Given given(const BodyRow& loaded, const BodyRow& now) {
 }
 
 constexpr double kResidual = 0.003;  // of what gravity gives in an internal step
-constexpr int kMostSweeps = 60;
+constexpr int kMostSweeps = 60, kFewestSweeps = 2;
+constexpr std::size_t kSweepBudget =
+    1500;  // blocks swept in a pass, where an island is too large for all of kMostSweeps
+
+// A large island gets fewer sweeps a pass: it is spread over many internal steps instead.
+int sweepsFor(const std::vector<ContactBlock>& island) {
+  const std::size_t n = kSweepBudget / (island.empty() ? 1 : island.size());
+  return static_cast<int>(clamped(static_cast<double>(n), kFewestSweeps, kMostSweeps));
+}
 
 class Substep {
  public:
@@ -86,7 +94,7 @@ class Substep {
     const double enough = kResidual * in_.gravity.norm() * dt_;
     const auto iterate = [&](Pass pass) {
       sweep(blocks, rows_, dt_, pass);
-      for (std::vector<ContactBlock>& g : groups.calm) sweepUntil(g, rows_, dt_, pass, enough, kMostSweeps);
+      for (std::vector<ContactBlock>& g : groups.calm) sweepUntil(g, rows_, dt_, pass, enough, sweepsFor(g));
     };
     const bool track = anyFast();
     if (track) keepWay();

@@ -2,7 +2,7 @@
 // Who sleeps and who wakes.
 //
 // A piece sleeps when no point of it has moved more than 0.1 % of its size over the window and its speed is
-// low, and the same holds for all awake pieces that it is pressed against. It wakes when something is about
+// low, and the same holds for what it is pressed against. It wakes when something is about
 // to hit it, or when the force in one of its contacts is no longer what it was when it fell asleep: a new
 // load, or a support that left.
 #include <algorithm>
@@ -16,7 +16,8 @@ namespace drubble::world {
 namespace {
 
 constexpr double kStillShare = 1e-3;  // of the size
-constexpr double kForceShare = 0.1;   // of the weight: a change that wakes
+constexpr double kForceShare = 0.1;   // of the weight and what is borne: a change that wakes
+constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
 constexpr double kBlow = 5;           // least bounce speeds: a hit as hard as this runs through the heap
 
 }  // namespace
@@ -71,9 +72,11 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
 // wakes for the next substep; so it does when a contact that bore it is gone.
 void World::wakeForForces() {
   std::vector<std::size_t> woken;
+  // Among pieces that all rest, loads may shift a little without meaning anything.
+  const auto stirs = [&](std::size_t i) { return rest_[i].seconds < scene_.solver.sleep_after; };
   const auto changed = [&](std::size_t sleeper, double force, double before) {
     const double weight = traits_[sleeper].mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
-    return absolute(force - before) > kForceShare * weight;
+    return absolute(force - before) > kForceShare * (weight + before);
   };
   for (std::size_t i = 0; i < contacts_.size();) {
     const PieceId a = contacts_[i].a, b = contacts_[i].b;
@@ -83,11 +86,15 @@ void World::wakeForForces() {
       before += static_cast<double>(contacts_[i].asleep_force);
     }
     for (const auto& [sleeper, other] : {std::pair(a, b), std::pair(b, a)})
-      if (sleep_[sleeper.index()] == Sleep::Asleep && awake(other.index()) &&
+      if (sleep_[sleeper.index()] == Sleep::Asleep && awake(other.index()) && stirs(other.index()) &&
           changed(sleeper.index(), force, before))
         woken.push_back(sleeper.index());
   }
-  for (const std::size_t p : woken) wake(p);
+  for (const std::size_t p : woken) {
+    wake(p);
+    // It may well stay where it is: then it need not wait as long again.
+    rest_[p].seconds = 0.5 * scene_.solver.sleep_after;
+  }
 }
 
 void World::updateRest(double h) {
@@ -107,23 +114,44 @@ void World::updateRest(double h) {
   }
 }
 
-void World::fallAsleep() {
-  if (scene_.solver.sleep_speed == 0) return;
-  Sets sets(motion_.size());
+// Who may not sleep. An island all of whose pieces rest sleeps at once; of one in which something still
+// moves, what has rested for longer, and whose neighbours rest, too. What rides something that moves does not
+// rest, however many pieces lie between.
+std::vector<char> World::restless() const {
+  const double window = scene_.solver.sleep_after;
+  const auto restedFor = [&](std::size_t i, double seconds) { return rest_[i].seconds >= seconds; };
+  Sets islands(motion_.size());
   for (const solve::Contact& c : contacts_)
-    if (awake(c.a.index()) && awake(c.b.index()) && c.totalForce() > 0) sets.join(c.a.value, c.b.value);
-  std::vector<char> restless(motion_.size(), 0);
-  // What rides something that moves does not rest.
+    if (awake(c.a.index()) && awake(c.b.index()) && c.totalForce() > 0) islands.join(c.a.value, c.b.value);
+  std::vector<char> rides(motion_.size(), 0), stirs(motion_.size(), 0), out(motion_.size(), 0);
   for (const solve::Contact& c : contacts_)
     if (c.totalForce() > 0 && (moving_[c.a.index()] || moving_[c.b.index()]))
-      restless[sets.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
-  for (const std::uint32_t i : active_)
-    if (awake(i) && !rest_[i].rested && rest_[i].seconds < scene_.solver.sleep_after)
-      restless[sets.find(i)] = 1;
+      rides[islands.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
+  for (const std::uint32_t i : active_) {
+    if (!awake(i)) continue;
+    if (!rest_[i].rested && !restedFor(i, window)) stirs[islands.find(i)] = 1;
+    if (!restedFor(i, kLongRest * window)) out[i] = 1;
+  }
+  for (const solve::Contact& c : contacts_) {
+    const std::size_t a = c.a.index(), b = c.b.index();
+    if (!awake(a) || !awake(b) || !(c.totalForce() > 0)) continue;
+    if (!restedFor(a, window)) out[b] = 1;
+    if (!restedFor(b, window)) out[a] = 1;
+  }
+  for (const std::uint32_t i : active_) {
+    const std::uint32_t island = islands.find(i);
+    out[i] = rides[island] || (stirs[island] && out[i]);
+  }
+  return out;
+}
+
+void World::fallAsleep() {
+  if (scene_.solver.sleep_speed == 0) return;
+  const std::vector<char> kept = restless();
   std::vector<char> fell(motion_.size(), 0);
   bool any = false;
   for (const std::uint32_t i : active_) {
-    if (!awake(i) || restless[sets.find(i)]) continue;
+    if (!awake(i) || kept[i]) continue;
     sleep_[i] = Sleep::Asleep;
     motion_.velocity[i].setZero();
     motion_.spin[i].setZero();

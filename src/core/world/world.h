@@ -139,6 +139,7 @@ class World {
   void wakeWithNeighbours(std::size_t piece);
   void wakeForForces();
   void updateRest(double h);
+  std::vector<char> restless() const;
   void fallAsleep();
   void activate();
   bool awake(std::size_t piece) const { return sleep_[piece] == Sleep::Awake; }
