@@ -78,8 +78,9 @@ std::array<double, 3> inverseOf(double xx, double xy, double yy) {
   return {xx * s, xy * s, yy * s};
 }
 
-void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt,
-                  double least_radius, double roll_radius, ContactBlock& out) {
+void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, const Vec3& lean_a,
+                  const Vec3& lean_b, std::size_t i, double dt, double least_radius, double roll_radius,
+                  ContactBlock& out) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
   Vec3 middle = Vec3::Zero();
   for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
@@ -88,7 +89,7 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, st
   for (int k = 0; k < c.patch.count; ++k)
     radius += (c.patch.points[static_cast<std::size_t>(k)].position - middle).norm() / c.patch.count;
   radius = greatest(radius, least_radius);
-  const Vec3 ra = middle - a.position, rb = middle - b.position;
+  const Vec3 ra = middle - a.position + lean_a, rb = middle - b.position + lean_b;
   const double tt = effectiveInverse(a, b, ra, rb, t, t), tu = effectiveInverse(a, b, ra, rb, t, u),
                uu = effectiveInverse(a, b, ra, rb, u, u);
   const std::array<double, 3> slip = inverseOf(tt, tu, uu);
@@ -161,6 +162,20 @@ void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, std::size_
   put(*bend[2], i, (y.dot(my) - py * py) / h);
 }
 
+// How the arm of an ellipsoid's contact changes in `seconds` of its spin; `outward` is its normal there. The
+// material point goes round with the body, and the place that touches goes over the surface against it.
+Vec3 leanOf(const Traits& t, const ActiveBody& body, const Vec3& outward, double seconds) {
+  if (t.half_axes.isZero(0)) return Vec3::Zero();
+  const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes), turn = body.spin * seconds;
+  const auto form = [&](const Vec3& d) {
+    return Vec3(body.turn * squares.cwiseProduct(body.turn.conjugate() * d));
+  };
+  const Vec3 m = form(outward), across = turn.cross(outward);
+  const double h = std::sqrt(outward.dot(m));
+  const Vec3 p = m / h;
+  return turn.cross(p) - (form(across) - p * p.dot(across)) / h;
+}
+
 void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out) {
   const Contact& c = in.contacts[index];
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
@@ -180,6 +195,10 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   put(out.inverse_mass_b, i, b.inverse_mass);
   put(out.inverse_inertia_a, i, a.inverse_inertia);
   put(out.inverse_inertia_b, i, b.inverse_inertia);
+  const Vec3 lean_a = leanOf(in.traits[c.a.index()], a, c.patch.normal, 0.5 * in.substep),
+             lean_b = leanOf(in.traits[c.b.index()], b, -c.patch.normal, 0.5 * in.substep);
+  put(out.lean_a, i, lean_a);
+  put(out.lean_b, i, lean_b);
   for (int k = 0; k < c.patch.count; ++k) {
     const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
     PointRow& row = out.point[static_cast<std::size_t>(k)];
@@ -187,7 +206,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.arm_a, i, ra);
     put(row.arm_b, i, rb);
     put(row.gap, i, p.gap);
-    const double inverse = effectiveInverse(a, b, ra, rb, c.patch.normal, c.patch.normal);
+    const double inverse = effectiveInverse(a, b, ra + lean_a, rb + lean_b, c.patch.normal, c.patch.normal);
     put(row.mass, i, inverse > 0 ? 1 / inverse : 0);
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
@@ -206,7 +225,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     const double weights = t.weight > 0 ? static_cast<double>(c.totalForce()) / t.weight : 0;
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
-  fillFriction(c, a, b, i, in.dt, kPatchRadius * size, inner, out);
+  fillFriction(c, a, b, lean_a, lean_b, i, in.dt, kPatchRadius * size, inner, out);
   fillBend(in.traits[c.a.index()], a, c.patch.normal, i, out,
            {&out.bend_a_xx, &out.bend_a_xy, &out.bend_a_yy});
   fillBend(in.traits[c.b.index()], b, c.patch.normal, i, out,

@@ -72,6 +72,9 @@ struct ContactBlock {
   f8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
   // How far the surfaces bend away from where they touch, as the radii of an ellipsoid's curvature in the
   // frame of along and across.
+  // And how far the place that touches will have come over them halfway through the substep: what pushes
+  // there pushes with that arm. With the arm of the start a rocking ellipsoid would gain energy.
+  v8 lean_a, lean_b;
   f8 bend_a_xx, bend_a_xy, bend_a_yy, bend_b_xx, bend_b_xy, bend_b_yy;
   f8 blend;  // m: over which the spring gives way to the rigid stop about gap 0
 };
@@ -88,6 +91,7 @@ struct BlockInput {
   double dt = 0;
   double damping = 2;    // of the push-out springs, as a share of the critical
   double stiffness = 1;  // times their rate
+  double substep = 0;    // s: how long the rows hold
 };
 std::vector<ContactBlock> buildBlocks(const BlockInput& in);
 // Of some contacts only, given by their places in in.contacts, ascending; `colour` as from colourContacts.

@@ -134,7 +134,8 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
     PointRow& p = c.point[static_cast<std::size_t>(backward ? c.points - 1 - k : k)];
     const v8 shift = moved + swung(place_b, p.arm_b) - swung(place_a, p.arm_a);
     const f8 gap = p.gap + dot(shift, c.normal) - bend;
-    const f8 speed = dot(pointVelocity(b, p.arm_b) - pointVelocity(a, p.arm_a), c.normal);
+    const v8 arm_a = c.bends ? p.arm_a + c.lean_a : p.arm_a, arm_b = c.bends ? p.arm_b + c.lean_b : p.arm_b;
+    const f8 speed = dot(pointVelocity(b, arm_b) - pointVelocity(a, arm_a), c.normal);
     // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
     const f8 stop = greatest(gap, f8(0.0f)) * inverse_dt;
     f8 wanted = stop, mass = p.mass, keep = f8(1.0f);
@@ -156,7 +157,7 @@ void solveNormals(ContactBlock& c, Body8& a, Body8& b, const Place8& place_a, co
       const f8 change = (now - old) / greatest(p.mass, f8(1e-30f));
       worst = greatest(worst, greatest(change, -change));
     }
-    push(c, a, b, p.arm_a, p.arm_b, c.normal * (p.impulse - old));
+    push(c, a, b, arm_a, arm_b, c.normal * (p.impulse - old));
   }
 }
 
@@ -210,7 +211,8 @@ namespace {
 void applyImpulses(const ContactBlock& c, const Impulses& x, std::vector<BodyRow>& rows) {
   Body8 a = loadBody(rows, c.body_a), b = loadBody(rows, c.body_b);
   for (std::size_t k = 0; k < static_cast<std::size_t>(c.points); ++k)
-    push(c, a, b, c.point[k].arm_a, c.point[k].arm_b, c.normal * x.normal[k]);
+    push(c, a, b, c.bends ? c.point[k].arm_a + c.lean_a : c.point[k].arm_a,
+         c.bends ? c.point[k].arm_b + c.lean_b : c.point[k].arm_b, c.normal * x.normal[k]);
   push(c, a, b, c.friction_arm_a, c.friction_arm_b, c.along * x.along + c.across * x.across);
   const v8 moment = c.normal * x.twist + c.along * x.roll_along + c.across * x.roll_across;
   a.spin = a.spin - c.inverse_inertia_a * moment;

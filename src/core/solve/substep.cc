@@ -87,7 +87,8 @@ class Substep {
   }
 
   Proposal run() {
-    const BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
+    BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
+    block_in.substep = in_.h;
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     Groups groups = groupContacts(block_in, in_.gravity.norm());
     std::vector<ContactBlock>& blocks = groups.lively;

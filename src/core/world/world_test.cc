@@ -282,3 +282,34 @@ TEST_CASE("a tower of twenty boxes stands straight and sleeps, and sinks the sam
   CHECK(sag[0] < 0.001 * 6);
   CHECK(sag[1] == Approx(sag[0]).epsilon(0.1));
 }
+
+TEST_CASE(
+    "an ellipsoid that rocks about no axis of its own gains no energy, and with rolling resistance rests") {
+  for (const double rolling : {0.0, 0.001}) {
+    Stage s;
+    s.material({"m", 1000, 0.5, 0.5, 0, true});
+    s.scene.materials.back().rolling = rolling;
+    s.scene.materials.back().spinning = 5 * rolling;
+    s.ground();
+    const std::size_t egg =
+        s.add(world::ellipsoidPrototype("egg", vec3(0.06, 0.04, 0.045), 1000), vec3(0, 0.0401, 0));
+    s.scene.pieces[egg].start.turn =
+        turnAbout(vec3(0.95, 0, -0.3).normalized(), 0.07) * turnAbout(Vec3::UnitY(), -1.22);
+    const solve::Traits& t = s.world().traits()[egg];
+    const auto energy = [&] {
+      const solve::Motion& m = s.world().motion();
+      const Vec3 spin = m.turn[egg].conjugate() * m.spin[egg];
+      return t.mass() * (0.5 * m.velocity[egg].squaredNorm() + 9.81 * (m.position[egg].y() - 0.04)) +
+             0.5 * spin.dot(t.inertia * spin);
+    };
+    s.frames(24);  // it has met the ground
+    const double start = energy();
+    for (int f = 0; f < 6; ++f) {
+      s.frames(24);
+      CHECK(energy() < 1.02 * start);
+    }
+    if (rolling > 0) s.frames(96);
+    CHECK(s.asleep(egg) == (rolling > 0));
+    if (rolling == 0) CHECK(energy() > 0.5 * start);
+  }
+}
