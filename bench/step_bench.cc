@@ -24,7 +24,7 @@ void packed(int count) {
   w.advance(nobody);
   const double first = seconds() - start;
   double least_time = 1e9;
-  for (int f = 0; f < 3; ++f) {
+  for (int f = 0; f < 12; ++f) {
     const double before = seconds();
     w.advance(nobody);
     least_time = least(least_time, seconds() - before);

@@ -13,8 +13,8 @@ namespace drubble::collide {
 // Static: never pairs with another Static. Ignored: pairs with nothing.
 enum class BoxKind : std::uint8_t { Moving, Static, Ignored };
 
-// All overlapping pairs (i < j) of which one is Moving, ascending. Sort along x and sweep: about n log n plus
-// the pairs that overlap along x. The result is defined by the boxes alone.
+// All overlapping pairs (i < j) of which one is Moving, ascending. A tree made anew in each
+// call: about n log n, whatever their sizes. The result is defined by the boxes alone.
 std::vector<std::pair<std::uint32_t, std::uint32_t>> overlappingPairs(std::span<const Box> boxes,
                                                                       std::span<const BoxKind> kinds);
 

@@ -68,6 +68,8 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
   shift_.assign(in.bodies.size(), Vec3::Zero());
   turn_shift_ = shift_;
   clock_.assign(in.bodies.size(), 0);
+  changed_at_.assign(in.bodies.size(), 0);
+  looked_at_.assign(in.contacts.size(), 0);
 }
 
 void Impacts::buildAdjacency() {
@@ -127,6 +129,9 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
   if (bodies[ia].fixed() && bodies[ib].fixed()) return false;
+  const std::uint32_t last = looked_at_[index];
+  if (last > pass_start_ && last > changed_at_[ia] && last > changed_at_[ib]) return false;
+  looked_at_[index] = ++now_;
   evaluate(bodies, c, ia, ib);
   const double pull =
       c.patch.normal.dot(bodies[ia].acceleration - bodies[ib].acceleration);  // how fast the closing grows
@@ -155,6 +160,7 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
   for (const auto& [body, dv, dw] : {std::tuple{ia, Vec3(a.velocity - va), Vec3(a.spin - wa)},
                                      std::tuple{ib, Vec3(b.velocity - vb), Vec3(b.spin - wb)}}) {
     if (bodies[body].fixed()) continue;
+    changed_at_[body] = ++now_;
     bodies[body].velocity += dv;
     bodies[body].spin += dw;
     shift_[body] -= dv * time;
@@ -231,6 +237,7 @@ void Impacts::pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>&
   }
   touched_.clear();
   if (watched_.empty()) return;
+  pass_start_ = now_;
   // Up and down the list by turns: a blow runs along a row whichever way it is numbered.
   for (int round = 0; round < kMostRounds; ++round) {
     bool struck = false;

@@ -253,6 +253,10 @@ Impulses impulsesOf(const ContactBlock& c) {
 
 int sweepUntil(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass,
                double enough, int most) {
+  if (most == 1) {
+    sweep(blocks, rows, dt, pass);
+    return 1;
+  }
   std::vector<Impulses> before(blocks.size()), direction(blocks.size());
   double last = 0;
   for (int n = 1; n <= most; ++n) {

@@ -64,7 +64,7 @@ Given given(const BodyRow& loaded, const BodyRow& now) {
 }
 
 constexpr double kResidual = 0.003;  // of what gravity gives in an internal step
-constexpr int kMostSweeps = 60, kFewestSweeps = 2;
+constexpr int kMostSweeps = 60, kFewestSweeps = 1;
 constexpr std::size_t kSweepBudget =
     1500;  // blocks swept in a pass, where an island is too large for all of kMostSweeps
 
