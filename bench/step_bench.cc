@@ -8,6 +8,7 @@
 
 using namespace drubble;
 
+int argc_threads = 1;
 namespace {
 
 double seconds() {
@@ -18,7 +19,7 @@ double seconds() {
 void packed(int count) {
   const int substeps = 4, iterations = 4;
   const world::Scene scene = bench::packedBoxes(count, substeps, iterations);
-  world::World w(scene);
+  world::World w(scene, argc_threads);
   world::Watcher nobody;
   const double start = seconds();
   w.advance(nobody);
@@ -37,7 +38,7 @@ void packed(int count) {
 void heap(int count, int columns, int frames) {
   const world::Scene scene =
       bench::fallingHeap(world::boxPrototype("box", Vec3::Constant(0.2), 1000), count, 0.36, columns);
-  world::World w(scene);
+  world::World w(scene, argc_threads);
   world::Watcher nobody;
   const double start = seconds();
   double steps = 0;
@@ -59,6 +60,7 @@ void heap(int count, int columns, int frames) {
 }  // namespace
 
 int main(int argc, char** argv) {
+  if (argc > 3) argc_threads = std::atoi(argv[3]);
   const std::string what = argc > 1 ? argv[1] : "packed";
   const int count = argc > 2 ? std::atoi(argv[2]) : 1000;
   if (what == "packed") packed(count);

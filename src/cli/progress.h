@@ -23,6 +23,6 @@ class ProgressLine {
 
 // What `run` does, for other commands too. An empty `out` means out/NAME.drub. Gives an exit code.
 int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides,
-             bool force, bool json);
+             bool force, bool json, int threads);
 
 }  // namespace drubble::cli

@@ -7,6 +7,7 @@
 #include <filesystem>
 #include <iostream>
 #include <nlohmann/json.hpp>
+#include <thread>
 
 #include "cli/command.h"
 #include "cli/progress.h"
@@ -48,12 +49,20 @@ void ProgressLine::close() {
   open_ = false;
 }
 
+int threadsFor(int asked) {
+  if (asked < 0 || asked > 256)
+    throw Error(ErrorKind::Usage, fmt::format("--threads {} is not from 1 to 256", asked));
+  if (asked > 0) return asked;
+  return std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
+}
+
 int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides,
-             bool force, bool json) {
+             bool force, bool json, int threads) {
   const files::Setup setup = files::readSetup(path, overrides);
   files::RunOptions options;
   options.cache_path = out.empty() ? "out/" + std::filesystem::path(path).stem().string() + ".drub" : out;
   options.force = force;
+  options.threads = threads;
   options.overrides = overrides;
   options.stop = stopAsked;
   ProgressLine line;
@@ -85,6 +94,8 @@ int runCommand(const std::vector<std::string>& arguments) {
       "frames", po::value<std::string>(), "first and last frame instead of the setup's: 1-48")(
       "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
       "change a key of the setup, as often as needed: solver.substeps=8, 'body.*.density*=0.5'")(
+      "threads", po::value<int>()->default_value(0),
+      "how many threads share the work; the motion is the same with any (default: one a core)")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
   const Parsed p =
       parse(arguments, "run SETUP [options]",
@@ -101,7 +112,7 @@ int runCommand(const std::vector<std::string>& arguments) {
     overrides.push_back(fmt::format("frames=[{},{}]", range.substr(0, dash), range.substr(dash + 1)));
   }
   return runSetup(p.as<std::string>("setup"), p.as<std::string>("output"), overrides, p.as<bool>("force"),
-                  p.as<bool>("json"));
+                  p.as<bool>("json"), threadsFor(p.as<int>("threads")));
 }
 
 }  // namespace drubble::cli

@@ -22,6 +22,7 @@ struct RunOptions {
   std::string cache_path;
   bool force = false;
   std::vector<std::string> overrides;
+  int threads = 1;
   std::function<void(const RunProgress&)> progress;  // after each frame
   std::function<bool()> stop;                        // asked often
 };

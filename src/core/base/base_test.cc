@@ -1,10 +1,14 @@
 // SPDX-License-Identifier: Apache-2.0
+#include <algorithm>
+#include <atomic>
 #include <catch2/catch.hpp>
 #include <cmath>
 
 #include "core/base/bytes.h"
 #include "core/base/lanes.h"
 #include "core/base/random.h"
+#include "core/base/scan.h"
+#include "core/base/team.h"
 #include "core/base/trig.h"
 #include "core/base/vec.h"
 
@@ -113,4 +117,52 @@ TEST_CASE("eight lanes do what one does") {
   same(least(x, y), [](float p, float q) { return q < p ? q : p; });
   same(greatest(x, y), [](float p, float q) { return q > p ? q : p; });
   same(choose(x > y, x, y), [](float p, float q) { return p > q ? p : q; });
+}
+
+TEST_CASE("a team does every part of a range once, whatever its size, and hands on what is thrown") {
+  for (const int threads : {1, 2, 3, 5}) {
+    Team team(threads);
+    CHECK(team.size() == threads);
+    std::vector<int> done(10007, 0);
+    for (int round = 0; round < 50; ++round)
+      team.share(done.size(), 10, [&](std::size_t, std::size_t begin, std::size_t end) {
+        for (std::size_t i = begin; i < end; ++i) ++done[i];
+      });
+    CHECK(std::all_of(done.begin(), done.end(), [](int n) { return n == 50; }));
+    CHECK(team.parts(5, 10) == 1);
+    CHECK(team.parts(1000000, 10) == static_cast<std::size_t>(threads));
+    const auto fails = [&] {
+      team.share(1000, 1, [](std::size_t part, std::size_t, std::size_t) {
+        throw Error(ErrorKind::Internal, "part " + std::to_string(part));
+      });
+    };
+    CHECK_THROWS_WITH(fails(), Catch::Contains("part 0"));
+    std::atomic<std::size_t> parts = 0;
+    team.share(1000, 1, [&](std::size_t, std::size_t, std::size_t) { ++parts; });
+    CHECK(parts == static_cast<std::size_t>(threads));
+  }
+}
+
+TEST_CASE("scans find what plain loops find, and take the first of several") {
+  RandomStream r(3, "scan");
+  for (std::size_t n = 1; n < 40; ++n) {
+    std::vector<Vec3> points;
+    for (std::size_t i = 0; i < n; ++i)
+      points.push_back(vec3(r.between(-1, 1), r.between(-1, 1), i % 3 == 0 ? 0 : r.between(-1, 1)));
+    points.push_back(points[n / 2]);
+    const std::vector<Block4> blocks = blocksOf(points);
+    const Vec3 d = r.turn() * Vec3::UnitX();
+    std::size_t lowest = 0;
+    double low = d.dot(points[0]), high = low;
+    for (std::size_t i = 1; i < points.size(); ++i) {
+      if (d.dot(points[i]) < low - 1e-15) low = d.dot(points[i]), lowest = i;
+      high = greatest(high, d.dot(points[i]));
+    }
+    double found;
+    CHECK(lowestAlong(blocks, d, found) == lowest);
+    CHECK(found == Approx(low).margin(1e-14));
+    const auto [least_height, most_height] = extentAlong(blocks, d);
+    CHECK(least_height == found);
+    CHECK(most_height == Approx(high).margin(1e-14));
+  }
 }

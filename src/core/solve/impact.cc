@@ -14,6 +14,7 @@ namespace {
 constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
 constexpr int kMostRounds = 64;
 constexpr int kMostSweeps = 80;
+constexpr double kExchanged = 1e-9;  // of the speed: a change this small ends the exchange of a blow
 
 Vec3 pointVelocity(const ActiveBody& b, const Vec3& arm) { return b.velocity + b.spin.cross(arm); }
 
@@ -220,7 +221,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
       across[k] = f;
       change = greatest(change, absolute(along[k] - old) * inverse_n[k]);
     }
-    if (change < 1e-12 * hit.speed) break;
+    if (change < kExchanged * hit.speed) break;
   }
   double most = -1;
   for (std::size_t k = 0; k < count; ++k) {

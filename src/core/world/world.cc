@@ -22,8 +22,12 @@ Sleep startOf(const Piece& p) {
 
 }  // namespace
 
-World::World(const Scene& scene)
-    : scene_(scene), frame_(scene.first_frame), moving_(scene.pieces.size(), 0), rules_(scene) {
+World::World(const Scene& scene, int threads)
+    : scene_(scene),
+      frame_(scene.first_frame),
+      moving_(scene.pieces.size(), 0),
+      rules_(scene),
+      team_(threads) {
   for (const Piece& p : scene.pieces) {
     solve::Traits t = scene.prototypes[p.prototype.index()].traits;
     if (p.role != Role::Dynamic) t.dynamic = false, t.inverse_mass = 0;

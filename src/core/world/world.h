@@ -14,6 +14,7 @@
 #include <vector>
 
 #include "core/base/bytes.h"
+#include "core/base/team.h"
 #include "core/collide/pairs.h"
 #include "core/solve/contact.h"
 #include "core/solve/substep.h"
@@ -41,7 +42,8 @@ class Watcher {
 
 class World {
  public:
-  explicit World(const Scene& scene);
+  // `threads`: how many share the work; changes no bit.
+  explicit World(const Scene& scene, int threads = 1);
 
   const Scene& scene() const { return scene_; }
   int frame() const { return frame_; }
@@ -88,6 +90,15 @@ class World {
     double depth = 0;  // m; only shrinks
   };
 
+  struct PairApart {
+    PieceId a, b;
+    collide::Apart apart;
+  };
+  struct FoundContacts {
+    solve::Contacts contacts;
+    std::vector<PairApart> apart;
+  };
+
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
   void commit(const solve::Proposal& p);
@@ -131,9 +142,12 @@ class World {
   double restOverlap(PieceId a, PieceId b) const;
   void shrinkRestOverlaps();
   void findStartLoads();
-  std::vector<Box> sweptBoxes(double h) const;
+  Box sweptBox(std::size_t piece, double h) const;
   double reach(std::size_t a, std::size_t b, double h) const;
+  using Pair = std::pair<std::uint32_t, std::uint32_t>;
   solve::Contacts findContacts(double h);
+  void findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
+                      FoundContacts& out) const;
   bool wakeForContacts(const solve::Contacts& contacts, double h);
   void wake(std::size_t piece);
   void wakeWithNeighbours(std::size_t piece);
@@ -166,15 +180,12 @@ class World {
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
 
+  Team team_;
   std::vector<Bend> bends_;
   std::vector<int> bend_of_;  // a prototype: its place in bends_, or -1
   std::vector<Carried> carried_;
 
   // Pairs that were apart, by pair, ascending. Saves time and changes nothing, so it is in no checkpoint.
-  struct PairApart {
-    PieceId a, b;
-    collide::Apart apart;
-  };
   std::vector<PairApart> apart_;
 };
 

@@ -313,3 +313,31 @@ TEST_CASE(
     if (rolling == 0) CHECK(energy() > 0.5 * start);
   }
 }
+
+TEST_CASE("a heap moves bit for bit alike with one, two, three and four threads") {
+  const auto make = [](Stage& s) {
+    s.surface(0.5, 0.2);
+    s.ground();
+    RandomStream r(4, "threads");
+    for (int i = 0; i < 500; ++i) {
+      const Vec3 at = 0.25 * vec3(i % 8 - 4, i / 64 + 1, i / 8 % 8 - 4);
+      const std::size_t piece = i % 2 == 0 ? s.box(vec3(0.2, 0.15, 0.18), at) : s.sphere(0.09, at);
+      s.scene.pieces[piece].start.turn = r.turn();
+    }
+  };
+  std::vector<std::uint64_t> alone;
+  for (const int threads : {1, 2, 3, 4}) {
+    Stage s;
+    make(s);
+    world::World w(s.scene, threads);
+    world::Watcher nobody;
+    for (std::size_t f = 0; f < 14; ++f) {
+      w.advance(nobody);
+      if (threads == 1)
+        alone.push_back(w.digest());
+      else
+        REQUIRE(w.digest() == alone[f]);
+    }
+    CHECK(w.contacts().size() > 600);
+  }
+}
