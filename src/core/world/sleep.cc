@@ -28,15 +28,28 @@ void World::wake(std::size_t piece) {
   rest_[piece] = {motion_.position[piece], motion_.turn[piece], 0, false};
 }
 
-// All that sleeps in one heap with it: a blow runs through.
-void World::wakeWithNeighbours(std::size_t piece) {
-  Sets heaps(motion_.size());
-  for (const solve::Contact& c : contacts_)
-    if (sleep_[c.a.index()] == Sleep::Asleep && sleep_[c.b.index()] == Sleep::Asleep)
-      heaps.join(c.a.value, c.b.value);
-  const std::uint32_t heap = heaps.find(static_cast<std::uint32_t>(piece));
-  for (std::uint32_t i = 0; i < motion_.size(); ++i)
-    if (heaps.find(i) == heap) wake(i);
+// A blow runs through a sleeping heap from neighbour to neighbour, as far as its momentum (kg m/s) could
+// still move all that it has reached at `least_speed`.
+void World::wakeWithNeighbours(std::size_t piece, double momentum, double least_speed) {
+  std::vector<std::uint32_t> ring{u32(piece)}, next;
+  double mass = 0;
+  while (!ring.empty() && mass * least_speed <= momentum) {
+    for (const std::uint32_t i : ring) {
+      mass += traits_[i].mass();
+      wake(i);
+    }
+    next.clear();
+    for (const solve::Contact& c : contacts_) {
+      const std::size_t i = c.a.index(), j = c.b.index();
+      if (sleep_[i] == Sleep::Asleep && std::binary_search(ring.begin(), ring.end(), c.b.value))
+        next.push_back(c.a.value);
+      if (sleep_[j] == Sleep::Asleep && std::binary_search(ring.begin(), ring.end(), c.a.value))
+        next.push_back(c.b.value);
+    }
+    std::sort(next.begin(), next.end());
+    next.erase(std::unique(next.begin(), next.end()), next.end());
+    ring.swap(next);
+  }
 }
 
 // Wakes what is about to be hit within h. True when something woke.
@@ -59,8 +72,12 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
     }
     const double enough = held ? scene_.pieces[sleeper].wake_above : driven ? 0 : restSpeedOf(sleeper);
     if (!meets || closing <= enough) continue;
-    if (!held && closing > kBlow * solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm()))
-      wakeWithNeighbours(sleeper);
+    const double least_speed = kBlow * solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm());
+    const std::size_t other = sleeper == a ? b : a;
+    const double mass =
+        traits_[other].dynamic ? traits_[other].mass() : std::numeric_limits<double>::infinity();
+    if (!held && closing > least_speed)
+      wakeWithNeighbours(sleeper, mass * closing, least_speed);
     else
       wake(sleeper);
     woke = true;
@@ -73,7 +90,9 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
 void World::wakeForForces() {
   std::vector<std::size_t> woken;
   // Among pieces that all rest, loads may shift a little without meaning anything.
-  const auto stirs = [&](std::size_t i) { return rest_[i].seconds < scene_.solver.sleep_after; };
+  const auto stirs = [&](std::size_t i) {
+    return !rest_[i].rested && rest_[i].seconds < scene_.solver.sleep_after;
+  };
   const auto changed = [&](std::size_t sleeper, double force, double before) {
     const double weight = traits_[sleeper].mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
     return absolute(force - before) > kForceShare * (weight + before);
@@ -92,8 +111,8 @@ void World::wakeForForces() {
   }
   for (const std::size_t p : woken) {
     wake(p);
-    // It may well stay where it is: then it need not wait as long again.
-    rest_[p].seconds = 0.5 * scene_.solver.sleep_after;
+    // It may well stay where it is: then it need not wait as long again, and stirs no others.
+    rest_[p].rested = true;
   }
 }
 
@@ -119,7 +138,9 @@ void World::updateRest(double h) {
 // rest, however many pieces lie between.
 std::vector<char> World::restless() const {
   const double window = scene_.solver.sleep_after;
-  const auto restedFor = [&](std::size_t i, double seconds) { return rest_[i].seconds >= seconds; };
+  const auto calm = [&](std::size_t i) {
+    return rest_[i].seconds >= (rest_[i].rested ? 0.5 * window : window);
+  };
   Sets islands(motion_.size());
   for (const solve::Contact& c : contacts_)
     if (awake(c.a.index()) && awake(c.b.index()) && c.totalForce() > 0) islands.join(c.a.value, c.b.value);
@@ -129,14 +150,14 @@ std::vector<char> World::restless() const {
       rides[islands.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
   for (const std::uint32_t i : active_) {
     if (!awake(i)) continue;
-    if (!rest_[i].rested && !restedFor(i, window)) stirs[islands.find(i)] = 1;
-    if (!restedFor(i, kLongRest * window)) out[i] = 1;
+    if (!calm(i)) stirs[islands.find(i)] = 1;
+    if (!calm(i) || (!rest_[i].rested && rest_[i].seconds < kLongRest * window)) out[i] = 1;
   }
   for (const solve::Contact& c : contacts_) {
     const std::size_t a = c.a.index(), b = c.b.index();
     if (!awake(a) || !awake(b) || !(c.totalForce() > 0)) continue;
-    if (!restedFor(a, window)) out[b] = 1;
-    if (!restedFor(b, window)) out[a] = 1;
+    if (!calm(a)) out[b] = 1;
+    if (!calm(b)) out[a] = 1;
   }
   for (const std::uint32_t i : active_) {
     const std::uint32_t island = islands.find(i);

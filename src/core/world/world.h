@@ -150,7 +150,7 @@ class World {
                       FoundContacts& out) const;
   bool wakeForContacts(const solve::Contacts& contacts, double h);
   void wake(std::size_t piece);
-  void wakeWithNeighbours(std::size_t piece);
+  void wakeWithNeighbours(std::size_t piece, double momentum, double least_speed);
   void wakeForForces();
   void updateRest(double h);
   std::vector<char> restless() const;
