@@ -9,17 +9,36 @@ namespace {
 
 constexpr double kSamePatch = 0.9;  // cosine between the normals
 
-// Index of the unused old point that p continues, or -1.
-int match(const Contact& old, const collide::Point& p, unsigned used, double near) {
-  for (int i = 0; i < old.patch.count; ++i)
-    if (!(used >> i & 1u) && old.patch.points[static_cast<std::size_t>(i)].feature == p.feature) return i;
-  int best = -1;
-  double least_squared = near * near;
-  for (int i = 0; i < old.patch.count; ++i) {
-    const double d = (old.patch.points[static_cast<std::size_t>(i)].position - p.position).squaredNorm();
-    if (!(used >> i & 1u) && d < least_squared) least_squared = d, best = i;
-  }
-  return best;
+// Which old point each fresh one continues, or -1: the one of the same feature, else the nearest within
+// `near`. An old point is continued once.
+std::array<int, 4> matches(const Contact& old, const collide::Manifold& fresh, double near) {
+  std::array<int, 4> out{-1, -1, -1, -1};
+  unsigned used = 0;
+  const auto each = [&](auto find) {
+    for (std::size_t k = 0; k < static_cast<std::size_t>(fresh.count); ++k) {
+      if (out[k] >= 0) continue;
+      out[k] = find(fresh.points[k]);
+      if (out[k] >= 0) used |= 1u << out[k];
+    }
+  };
+  const auto oldPoint = [&](int i) -> const collide::Point& {
+    return old.patch.points[static_cast<std::size_t>(i)];
+  };
+  each([&](const collide::Point& p) {
+    for (int i = 0; i < old.patch.count; ++i)
+      if (!(used >> i & 1u) && oldPoint(i).feature == p.feature) return i;
+    return -1;
+  });
+  each([&](const collide::Point& p) {
+    int best = -1;
+    double least_squared = near * near;
+    for (int i = 0; i < old.patch.count; ++i) {
+      const double d = (oldPoint(i).position - p.position).squaredNorm();
+      if (!(used >> i & 1u) && d < least_squared) least_squared = d, best = i;
+    }
+    return best;
+  });
+  return out;
 }
 
 }  // namespace
@@ -42,13 +61,9 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     c->roll_torque = old->roll_torque;
     c->sliding = old->sliding;
     c->asleep_force = old->asleep_force;
-    unsigned used = 0;
-    for (int i = 0; i < c->patch.count; ++i) {
-      const int m = match(*old, c->patch.points[static_cast<std::size_t>(i)], used, near);
-      if (m < 0) continue;
-      used |= 1u << m;
-      c->normal_force[static_cast<std::size_t>(i)] = old->normal_force[static_cast<std::size_t>(m)];
-    }
+    const std::array<int, 4> from = matches(*old, c->patch, near);
+    for (std::size_t k = 0; k < static_cast<std::size_t>(c->patch.count); ++k)
+      if (from[k] >= 0) c->normal_force[k] = old->normal_force[static_cast<std::size_t>(from[k])];
   }
 }
 
