@@ -284,7 +284,8 @@ TEST_CASE("a tower of twenty boxes stands straight and sleeps, and sinks the sam
 }
 
 TEST_CASE(
-    "an ellipsoid that rocks about no axis of its own gains no energy, and with rolling resistance rests") {
+    "an ellipsoid that rocks about no axis of its own gains no energy, and with rolling resistance rests",
+    "[slow]") {
   for (const double rolling : {0.0, 0.001}) {
     Stage s;
     s.material({"m", 1000, 0.5, 0.5, 0, true});
@@ -314,7 +315,7 @@ TEST_CASE(
   }
 }
 
-TEST_CASE("a heap moves bit for bit alike with one, two, three and four threads") {
+TEST_CASE("a heap moves bit for bit alike with one, two, three and four threads", "[slow]") {
   const auto make = [](Stage& s) {
     s.surface(0.5, 0.2);
     s.ground();
@@ -342,7 +343,8 @@ TEST_CASE("a heap moves bit for bit alike with one, two, three and four threads"
   }
 }
 
-TEST_CASE("a heap of a thousand boxes sleeps wholly, a touch wakes only what it must, and none hovers") {
+TEST_CASE("a heap of a thousand boxes sleeps wholly, a touch wakes only what it must, and none hovers",
+          "[slow]") {
   Stage s;
   s.surface(0.5, 0.1);
   s.ground();
