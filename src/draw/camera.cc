@@ -19,7 +19,7 @@ Camera lookingFrom(const Vec3& at, const Vec3& look, const Vec3& up, double lens
 
 namespace {
 
-constexpr double kFar = 2;  // times the middle half's width
+constexpr double kFar = 8;  // times the middle half's width
 
 Box meshBoxAt(const mesh::TriangleMesh& m, const Pose& pose) {
   Box b;
