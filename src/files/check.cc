@@ -154,6 +154,21 @@ void checkFits(const Setup& setup, const BuiltScene& built, std::vector<Finding>
   }
 }
 
+void checkForms(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
+  for (const world::Prototype& p : built.scene.prototypes) {
+    const int last = p.bends_from + static_cast<int>(p.bends.size()) - 1;
+    if (p.bends.empty() || (p.bends_from <= setup.first_frame && last >= setup.last_frame)) continue;
+    out.push_back(
+        {Severity::Note,
+         "forms",
+         fmt::format("body '{}' changes its form in frames {} to {}, and the shot is {} to {}: beyond "
+                     "them it keeps the first or the last; mesh_from moves them",
+                     p.name, p.bends_from, last, setup.first_frame, setup.last_frame),
+         {p.name},
+         0});
+  }
+}
+
 void checkMotions(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
   for (const BuiltScene::IgnoredMotion& m : built.ignored_motions) {
     const std::string& name = built.scene.pieces[m.piece.index()].name;
@@ -193,6 +208,7 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkOverlaps(setup, built, out);
   checkPlugs(built, out);
   checkFits(setup, built, out);
+  checkForms(setup, built, out);
   checkMotions(setup, built, out);
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);

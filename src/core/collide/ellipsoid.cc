@@ -82,21 +82,14 @@ OnEllipsoid nearestOfLine(const Vec3& e, const Vec3& p, const Vec3& q) {
   return best;
 }
 
-namespace {
-
-// Support height, support point and its change with direction, of an ellipsoid with matrix `m`.
-struct Support {
-  double height;
-  Vec3 point;
-  Mat3 change;
-};
-
-Support supportOf(const Mat3& m, const Vec3& n) {
+EllipsoidSupport supportOf(const Mat3& m, const Vec3& n) {
   const Vec3 mn = m * n;
   const double h = std::sqrt(n.dot(mn));
   const Vec3 p = mn / h;
   return {h, p, (m - p * p.transpose()) / h};
 }
+
+namespace {
 
 // The Newton step on the sphere at n; falls back on climbing where the gap is no hill.
 Vec3 step(const Vec3& n, const Vec3& slope, const Mat3& change, double gap) {
@@ -123,7 +116,7 @@ BetweenEllipsoids betweenEllipsoids(const Vec3& half_a, const Vec3& half_b, cons
   // Two ellipsoids' sum is nearly one whose matrix is the sum: its normal in the direction of d.
   Vec3 n = (ma + mb).inverse() * d;
   n = n.squaredNorm() > 0 ? Vec3(n.normalized()) : Vec3(Vec3::UnitY());
-  Support a = supportOf(ma, n), b = supportOf(mb, n);
+  EllipsoidSupport a = supportOf(ma, n), b = supportOf(mb, n);
   double gap = n.dot(d) - a.height - b.height;
   for (int round = 0; round < kMostNewton; ++round) {
     if (gap > reach) {
@@ -136,7 +129,7 @@ BetweenEllipsoids betweenEllipsoids(const Vec3& half_a, const Vec3& half_b, cons
     bool better = false;
     for (int half = 0; half < 8 && !better; ++half, move *= 0.5) {
       const Vec3 m = (n + move).normalized();
-      const Support sa = supportOf(ma, m), sb = supportOf(mb, m);
+      const EllipsoidSupport sa = supportOf(ma, m), sb = supportOf(mb, m);
       const double g = m.dot(d) - sa.height - sb.height;
       if (!(g > gap)) continue;
       better = true;

@@ -22,6 +22,15 @@ OnEllipsoid nearestOfLine(const Vec3& half_axes, const Vec3& p, const Vec3& q);
 // The point of the surface that is farthest along `n` (any length above 0).
 Vec3 farthestOnEllipsoid(const Vec3& half_axes, const Vec3& n);
 
+// Of an ellipsoid with matrix `m` (turn * diag(half axes squared) * turn^T) in direction `n` (unit): how far
+// it reaches, the point that does, and how that point changes with the direction (symmetric, m).
+struct EllipsoidSupport {
+  double height;
+  Vec3 point;
+  Mat3 change;
+};
+EllipsoidSupport supportOf(const Mat3& m, const Vec3& n);
+
 // The direction along which two ellipsoids are farthest apart or overlap least: Newton's method on the sphere
 // of directions, for the gap between the two supporting planes; the matrix of second derivatives is known in
 // closed form. Below `reach` (m) the answer is good to rounding; above it only "apart". a's frame.

@@ -7,6 +7,7 @@
 #include "core/collide/closest.h"
 #include "core/collide/ellipsoid.h"
 #include "core/collide/hullish.h"
+#include "core/collide/merger.h"
 #include "core/collide/pairs.h"
 
 namespace drubble::collide {
@@ -16,8 +17,7 @@ using shape::Surface;
 
 namespace {
 
-constexpr double kSameNormal = 0.999;  // patches within 2.5 degrees are one
-constexpr double kTilt = 1e-3;         // a normal tilted by less than this is the triangle's own
+constexpr double kTilt = 1e-3;  // a normal tilted by less than this is the triangle's own
 
 // One triangle in the piece's frame, turned so that `normal` looks at the piece.
 struct Facing {
@@ -58,74 +58,6 @@ bool mayPush(const Surface& s, const Facing& f, const Relative& to_piece, const 
   }
   return true;
 }
-
-// Patches of neighbouring triangles with nearly the same normal become one.
-class Merger {
- public:
-  void clear() { groups_.clear(); }
-
-  void add(const Manifold& m) {
-    Group* home = nullptr;
-    for (Group& g : groups_)
-      if (g.normal.dot(m.normal) > kSameNormal) {
-        home = &g;
-        break;
-      }
-    if (home == nullptr) home = &groups_.emplace_back(Group{m.normal, m.leastGap(), m.sub, {}, {}});
-    if (m.leastGap() < home->deepest) {
-      home->deepest = m.leastGap();
-      home->sub = m.sub;
-    }
-    home->members.emplace_back(m.normal, m.leastGap());
-    for (int i = 0; i < m.count; ++i) addPoint(*home, m.points[static_cast<std::size_t>(i)]);
-  }
-
-  void finish(const Pose& pose, Manifolds& out) const {
-    for (const Group& g : groups_) {
-      Manifold m;
-      m.sub = g.sub;
-      m.normal = pose.turn * meanNormal(g);
-      std::vector<Point> points = g.points;
-      for (Point& p : points) p.position = pose.toWorld(p.position);
-      keepFour(points, m);
-      out.push_back(m);
-    }
-  }
-
-  void tolerance(double metres) { tolerance_ = metres; }
-
- private:
-  struct Group {
-    Vec3 normal;
-    double deepest;
-    std::uint32_t sub;
-    std::vector<std::pair<Vec3, double>> members;  // normal and least gap
-    std::vector<Point> points;
-  };
-
-  // Nearer patches weigh more, without a jump when another becomes the nearest.
-  Vec3 meanNormal(const Group& g) const {
-    if (g.members.size() == 1) return g.members.front().first;
-    Vec3 sum = Vec3::Zero();
-    for (const auto& [normal, gap] : g.members) {
-      const double x = (gap - g.deepest) / (10 * tolerance_);
-      sum += normal / ((1 + x * x) * (1 + x * x));
-    }
-    return sum.normalized();
-  }
-
-  void addPoint(Group& g, const Point& p) const {
-    for (Point& q : g.points) {
-      if ((q.position - p.position).squaredNorm() > tolerance_ * tolerance_) continue;
-      if (p.gap < q.gap) q = p;
-      return;
-    }
-    g.points.push_back(p);
-  }
-
-  std::vector<Group> groups_;
-  double tolerance_ = 0;
-};
 
 std::uint32_t featureOf(std::uint32_t triangle, std::uint32_t feature) {
   return static_cast<std::uint32_t>(mixBits((static_cast<std::uint64_t>(triangle) << 32) | feature) >> 32);
@@ -339,8 +271,7 @@ void hullishMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose&
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
   const Hullish hull = hullishOf(a);
-  merger.clear();
-  merger.tolerance(1e-4 * a.outer_radius);
+  merger.begin(1e-4 * a.outer_radius);
   nearTriangles(a, pose_a, b, pose_b, reach, hull.side.centre, to_piece, near);
   for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, merger);
   merger.finish(pose_a, out);
@@ -366,8 +297,7 @@ void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& 
   thread_local std::vector<Facing> near;
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
-  merger.clear();
-  merger.tolerance(1e-4 * a.radius);
+  merger.begin(1e-4 * a.radius);
   nearTriangles(a, pose_a, b, pose_b, reach, Vec3::Zero(), to_piece, near);
   for (const Facing& f : near) {
     const mesh::TrianglePoint nearest =
@@ -388,8 +318,7 @@ void ellipsoidMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pos
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
   const Vec3& e = a.half_axes;
-  merger.clear();
-  merger.tolerance(1e-4 * a.inner_radius);
+  merger.begin(1e-4 * a.inner_radius);
   nearTriangles(a, pose_a, b, pose_b, reach, Vec3::Zero(), to_piece, near);
   for (const Facing& f : near) {
     const Vec3 lowest = -farthestOnEllipsoid(e, f.normal);

@@ -4,6 +4,7 @@
 #include <bit>
 #include <cmath>
 
+#include "core/collide/ellipsoid.h"
 #include "core/solve/spring.h"
 
 namespace drubble::solve {
@@ -145,35 +146,25 @@ double adhesionForce(const Contact& c, double size) {
   return c.surfaces.adhesion * greatest(cover, kStickArea * size * size);
 }
 
-// An ellipsoid's height over its support point changes with direction by half this form: the second
-// derivatives of the root of n . M n, with M its matrix.
-void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, std::size_t i, ContactBlock& out,
-              const std::array<f8*, 3>& bend) {
+// Where an ellipsoid is touched: how its surface bends away there, seen in the frame of along and across, and
+// how the arm of the touch will have changed halfway through the substep. The material point goes round with
+// the body, and the place that touches goes over the surface against it. `side`: 1 where the patch's normal n
+// looks out of it.
+void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double side, double substep,
+              std::size_t i, ContactBlock& out, const std::array<f8*, 3>& bend, Vec3& lean) {
+  lean = Vec3::Zero();
   if (t.half_axes.isZero(0)) return;
   out.bends = true;
+  const Mat3 turn = body.turn.toRotationMatrix();
   const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes);
-  const auto form = [&](const Vec3& d) {
-    return Vec3(body.turn * squares.cwiseProduct(body.turn.conjugate() * d));
-  };
-  const Vec3 x = anyNormalTo(n), y = n.cross(x), mx = form(x), my = form(y), mn = form(n);
-  const double h = std::sqrt(n.dot(mn)), px = x.dot(mn) / h, py = y.dot(mn) / h;
-  put(*bend[0], i, (x.dot(mx) - px * px) / h);
-  put(*bend[1], i, (x.dot(my) - px * py) / h);
-  put(*bend[2], i, (y.dot(my) - py * py) / h);
-}
-
-// How the arm of an ellipsoid's contact changes in `seconds` of its spin; `outward` is its normal there. The
-// material point goes round with the body, and the place that touches goes over the surface against it.
-Vec3 leanOf(const Traits& t, const ActiveBody& body, const Vec3& outward, double seconds) {
-  if (t.half_axes.isZero(0)) return Vec3::Zero();
-  const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes), turn = body.spin * seconds;
-  const auto form = [&](const Vec3& d) {
-    return Vec3(body.turn * squares.cwiseProduct(body.turn.conjugate() * d));
-  };
-  const Vec3 m = form(outward), across = turn.cross(outward);
-  const double h = std::sqrt(outward.dot(m));
-  const Vec3 p = m / h;
-  return turn.cross(p) - (form(across) - p * p.dot(across)) / h;
+  const collide::EllipsoidSupport at =
+      collide::supportOf(turn * squares.asDiagonal() * turn.transpose(), side * n);
+  const Vec3 turned = 0.5 * substep * body.spin;
+  lean = turned.cross(at.point) - side * (at.change * turned.cross(n));
+  const Vec3 x = anyNormalTo(n), y = n.cross(x);
+  put(*bend[0], i, x.dot(at.change * x));
+  put(*bend[1], i, x.dot(at.change * y));
+  put(*bend[2], i, y.dot(at.change * y));
 }
 
 void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out) {
@@ -195,8 +186,11 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   put(out.inverse_mass_b, i, b.inverse_mass);
   put(out.inverse_inertia_a, i, a.inverse_inertia);
   put(out.inverse_inertia_b, i, b.inverse_inertia);
-  const Vec3 lean_a = leanOf(in.traits[c.a.index()], a, c.patch.normal, 0.5 * in.substep),
-             lean_b = leanOf(in.traits[c.b.index()], b, -c.patch.normal, 0.5 * in.substep);
+  Vec3 lean_a, lean_b;
+  fillBend(in.traits[c.a.index()], a, c.patch.normal, 1, in.substep, i, out,
+           {&out.bend_a_xx, &out.bend_a_xy, &out.bend_a_yy}, lean_a);
+  fillBend(in.traits[c.b.index()], b, c.patch.normal, -1, in.substep, i, out,
+           {&out.bend_b_xx, &out.bend_b_xy, &out.bend_b_yy}, lean_b);
   put(out.lean_a, i, lean_a);
   put(out.lean_b, i, lean_b);
   for (int k = 0; k < c.patch.count; ++k) {
@@ -226,10 +220,6 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
   fillFriction(c, a, b, lean_a, lean_b, i, in.dt, kPatchRadius * size, inner, out);
-  fillBend(in.traits[c.a.index()], a, c.patch.normal, i, out,
-           {&out.bend_a_xx, &out.bend_a_xy, &out.bend_a_yy});
-  fillBend(in.traits[c.b.index()], b, c.patch.normal, i, out,
-           {&out.bend_b_xx, &out.bend_b_xy, &out.bend_b_yy});
   if (c.surfaces.adhesion > 0) {
     out.sticks = true;
     put(out.pull, i, adhesionForce(c, size) * in.dt / c.patch.count);

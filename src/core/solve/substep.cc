@@ -65,10 +65,10 @@ Given given(const BodyRow& loaded, const BodyRow& now) {
 
 constexpr double kResidual = 0.003;  // of what gravity gives in an internal step
 constexpr int kMostSweeps = 60, kFewestSweeps = 1;
-constexpr std::size_t kSweepBudget =
-    1500;  // blocks swept in a pass, where an island is too large for all of kMostSweeps
+constexpr std::size_t kSweepBudget = 1500;  // blocks swept in a pass
 
-// A large island gets fewer sweeps a pass: it is spread over many internal steps instead.
+// An island too large for all sweeps within the budget gets fewer: its settling is spread over more internal
+// steps.
 int sweepsFor(const std::vector<ContactBlock>& island) {
   const std::size_t n = kSweepBudget / (island.empty() ? 1 : island.size());
   return static_cast<int>(clamped(static_cast<double>(n), kFewestSweeps, kMostSweeps));

@@ -27,6 +27,8 @@ void World::findBends() {
     bend_of_[i] = static_cast<int>(bends_.size());
     bends_.push_back({u32(i), scene_.prototypes[i].shape, -1e300, {}, 0});
   }
+  for (std::uint32_t i = 0; i < scene_.pieces.size(); ++i)
+    if (bendOf(i) != nullptr) bending_pieces_.push_back(i);
   bend(frame_, frame_);
 }
 

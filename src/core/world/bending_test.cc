@@ -163,3 +163,51 @@ TEST_CASE("a wave runs under a crowd: none falls through, none sinks in, and res
     CHECK(p.y() > wave(p, 2).y());
   }
 }
+
+TEST_CASE("forms go straight from one frame to the next, and are kept before the first and after the last") {
+  world::Prototype p = world::surfacePrototype("sheet", sheet(1, 1));
+  p.bends_from = 5;
+  for (const double height : {0.0, 1.0, 4.0}) {
+    std::vector<Vec3>& form = p.bends.emplace_back(p.mesh.vertices);
+    for (Vec3& v : form) v.y() = height;
+  }
+  for (const auto& [frame, height] :
+       {std::pair(1.0, 0.0), {5.0, 0.0}, {5.25, 0.25}, {6.0, 1.0}, {6.5, 2.5}, {7.0, 4.0}, {30.0, 4.0}}) {
+    for (const Vec3& v : world::verticesAt(p, frame)) CHECK(v.y() == Approx(height).margin(1e-12));
+  }
+  p.bends.resize(1);
+  CHECK(world::verticesAt(p, 9)[0].y() == 0);
+}
+
+TEST_CASE("a belt on a moving cart carries by both motions together, and copies of one belt bend alike") {
+  Stage s;
+  s.surface(0.8, 0);
+  const mesh::TriangleMesh m = sheet(3, 12);
+  const std::size_t cart =
+      addBending(s, m, 97, [](const Vec3& p, double t) { return Vec3(p + vec3(0.4 * t, 0, 0)); });
+  world::Mover mover;
+  mover.piece = PieceId(cart);
+  mover.path.at.keys = {{1, Vec3::Zero()}, {97, vec3(0, 0, 2)}};
+  s.scene.movers.push_back(mover);
+  s.scene.pieces.push_back(s.scene.pieces[cart]);
+  s.scene.pieces.back().name = "other";
+  s.scene.pieces.back().start.position = vec3(0, 5, 0);
+  const std::size_t on_cart = s.box(Vec3::Constant(0.2), vec3(0, 0.1, 0));
+  const std::size_t on_other = s.box(Vec3::Constant(0.2), vec3(0, 5.1, 0));
+  s.frames(72);
+  CHECK((s.velocity(on_cart) - vec3(0.4, 0, 0.5)).norm() < 2e-3);
+  CHECK((s.velocity(on_other) - vec3(0.4, 0, 0)).norm() < 2e-3);
+}
+
+TEST_CASE("a sleeper wakes when the sheet under it begins to bend") {
+  Stage s;
+  s.surface(0.5, 0);
+  addBending(s, sheet(1, 8), 61,
+             [](const Vec3& p, double t) { return Vec3(p + vec3(0, t > 1.9 ? 0.5 * (t - 1.9) : 0, 0)); });
+  const std::size_t load = s.box(Vec3::Constant(0.2), vec3(0, 0.1, 0));
+  s.frames(44);
+  CHECK(s.asleep(load));
+  s.frames(16);
+  CHECK_FALSE(s.asleep(load));
+  CHECK(s.position(load).y() == Approx(0.1 + 0.5 * (2.5 - 1.9)).margin(5e-3));
+}

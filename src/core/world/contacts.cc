@@ -47,14 +47,43 @@ namespace {
 
 constexpr std::size_t kPairsWorthAThread = 256, kBoxesWorthAThread = 2048;
 
-// Goes through what is known of pairs, ascending, in step with pairs that are looked at.
+// What is known of pairs, in ascending order, gone through in step with the pairs that are looked at.
 template <class Known>
-std::size_t firstFrom(const std::vector<Known>& list, const std::pair<std::uint32_t, std::uint32_t>& pair) {
-  const auto before = [](const Known& k, const std::pair<std::uint32_t, std::uint32_t>& p) {
-    return std::pair(k.a.value, k.b.value) < p;
-  };
-  return static_cast<std::size_t>(std::lower_bound(list.begin(), list.end(), pair, before) - list.begin());
-}
+class Following {
+ public:
+  using Pair = std::pair<std::uint32_t, std::uint32_t>;
+  // From the first entry of `first` or beyond to before `last`; none: from the start, to the end.
+  Following(const std::vector<Known>& list, const Pair* first, const Pair* last)
+      : list_(list), at_(first ? placeOf(*first) : 0), end_(last ? placeOf(*last) : list.size()) {}
+
+  // The entries before those of `pair`, and then those of it.
+  std::span<const Known> upTo(const Pair& pair) {
+    return take([&](const Known& k) { return pairOf(k) < pair; });
+  }
+  std::span<const Known> of(const Pair& pair) {
+    return take([&](const Known& k) { return pairOf(k) == pair; });
+  }
+  std::span<const Known> rest() {
+    return take([](const Known&) { return true; });
+  }
+
+ private:
+  static Pair pairOf(const Known& k) { return {k.a.value, k.b.value}; }
+  std::size_t placeOf(const Pair& pair) const {
+    const auto before = [](const Known& k, const Pair& p) { return pairOf(k) < p; };
+    return static_cast<std::size_t>(std::lower_bound(list_.begin(), list_.end(), pair, before) -
+                                    list_.begin());
+  }
+  template <class While>
+  std::span<const Known> take(While holds) {
+    const std::size_t begin = at_;
+    while (at_ < end_ && holds(list_[at_])) ++at_;
+    return {list_.data() + begin, at_ - begin};
+  }
+
+  const std::vector<Known>& list_;
+  std::size_t at_, end_;
+};
 
 }  // namespace
 
@@ -63,57 +92,53 @@ void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, st
                            FoundContacts& out) const {
   thread_local collide::Manifolds found;
   thread_local std::vector<collide::Apart> known, fresh;
-  std::size_t old = begin == 0 ? 0 : firstFrom(contacts_, pairs[begin]);
-  const std::size_t old_last = end == pairs.size() ? contacts_.size() : firstFrom(contacts_, pairs[end]);
-  std::size_t old_apart = begin == 0 ? 0 : firstFrom(apart_, pairs[begin]);
+  const Pair *first = begin == 0 ? nullptr : &pairs[begin],
+             *last = end == pairs.size() ? nullptr : &pairs[end];
+  Following before(contacts_, first, last);
+  Following apart(apart_, first, last);
   // Contacts between pieces that both rest are kept as they are.
-  const auto keepUpTo = [&](std::size_t last) {
-    for (; old < last; ++old)
-      if (!mobile(contacts_[old].a.index()) && !mobile(contacts_[old].b.index()))
-        out.contacts.push_back(contacts_[old]);
+  const auto keep = [&](std::span<const solve::Contact> some) {
+    for (const solve::Contact& c : some)
+      if (!mobile(c.a.index()) && !mobile(c.b.index())) out.contacts.push_back(c);
   };
   for (std::size_t n = begin; n < end; ++n) {
     const auto [i, j] = pairs[n];
-    const PieceId a{i}, b{j};
-    std::size_t old_begin = old;
-    while (old_begin < old_last &&
-           std::pair(contacts_[old_begin].a, contacts_[old_begin].b) < std::pair(a, b))
-      ++old_begin;
-    keepUpTo(old_begin);
+    keep(before.upTo(pairs[n]));
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
     if (!rules_.collide(i, j)) continue;
-    std::size_t old_end = old;
-    while (old_end < old_last && contacts_[old_end].a == a && contacts_[old_end].b == b) ++old_end;
+    apart.upTo(pairs[n]);
     known.clear();
-    while (old_apart < apart_.size() && std::pair(apart_[old_apart].a, apart_[old_apart].b) < std::pair(a, b))
-      ++old_apart;
-    for (; old_apart < apart_.size() && apart_[old_apart].a == a && apart_[old_apart].b == b; ++old_apart)
-      known.push_back(apart_[old_apart].apart);
+    for (const PairApart& x : apart.of(pairs[n])) known.push_back(x.apart);
     found.clear();
     fresh.clear();
     collide::collide(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), found,
                      {known, &fresh});
-    for (const collide::Apart& x : fresh) out.apart.push_back({a, b, x});
-    if (!found.empty()) {
-      const std::size_t first = out.contacts.size();
-      const solve::Surfaces surfaces = rules_.surfaces(i, j);
-      const double zero = restOverlap(a, b);
-      for (const collide::Manifold& m : found) {
-        solve::Contact& c = out.contacts.emplace_back();
-        c.a = a;
-        c.b = b;
-        c.patch = m;
-        c.surfaces = surfaces;
-        for (collide::Point& p : c.patch.points) p.gap += zero;
-      }
-      const double size =
-          least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);
-      solve::inherit(contacts_.data() + old, contacts_.data() + old_end, out.contacts.data() + first,
-                     out.contacts.data() + out.contacts.size(), kSamePlace * size);
-    }
-    old = old_end;
+    for (const collide::Apart& x : fresh) out.apart.push_back({PieceId{i}, PieceId{j}, x});
+    addPatches(pairs[n], found, before.of(pairs[n]), out.contacts);
   }
-  keepUpTo(old_last);
+  keep(before.rest());
+}
+
+// The patches of a pair become contacts that go on from what the pair's old ones carried.
+void World::addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
+                       solve::Contacts& out) const {
+  if (found.empty()) return;
+  const auto [i, j] = pair;
+  const std::size_t first = out.size();
+  const solve::Surfaces surfaces = rules_.surfaces(i, j);
+  const double zero = restOverlap(PieceId{i}, PieceId{j});
+  for (const collide::Manifold& m : found) {
+    solve::Contact& c = out.emplace_back();
+    c.a = PieceId{i};
+    c.b = PieceId{j};
+    c.patch = m;
+    c.surfaces = surfaces;
+    for (collide::Point& p : c.patch.points) p.gap += zero;
+  }
+  const double size =
+      least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);
+  solve::inherit(old.data(), old.data() + old.size(), out.data() + first, out.data() + out.size(),
+                 kSamePlace * size);
 }
 
 solve::Contacts World::findContacts(double h) {

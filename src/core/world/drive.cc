@@ -31,11 +31,10 @@ void World::drive(double from, double to, int iterations) {
     if (!still) drives_.push_back(std::move(d));
   }
   // What only changes its form stays where it is, and is on the move.
-  for (std::uint32_t i = 0; i < scene_.pieces.size(); ++i) {
-    const Bend* b = bendOf(i);
+  for (const std::uint32_t i : bending_pieces_) {
     const auto led = [&](const solve::Drive& d) { return d.piece == i; };
-    if (b == nullptr || std::any_of(drives_.begin(), drives_.end(), led)) continue;
-    moving_[i] = b->speed > 0;
+    if (std::any_of(drives_.begin(), drives_.end(), led)) continue;
+    moving_[i] = bendSpeed(i) > 0;
     if (!moving_[i]) continue;
     drives_.push_back({i, std::vector<Pose>(static_cast<std::size_t>(iterations) + 1, motion_.pose(i))});
   }

@@ -58,7 +58,7 @@ std::vector<double> touchSpeeds(const World& w) {
 std::vector<double> bendSpeeds(const World& w) {
   const Scene& s = w.scene();
   std::vector<double> speeds(w.motion().size(), 0);
-  for (std::size_t j = 0; j < speeds.size(); ++j) {
+  for (const std::uint32_t j : w.bendingPieces()) {
     const double speed = w.bendSpeed(j);
     if (speed == 0) continue;
     const Box box = shape::boundsAt(w.shapeOf(j), w.motion().pose(j)).grown(speed * s.frameSeconds());

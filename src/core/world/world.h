@@ -11,6 +11,7 @@
 // step.
 #pragma once
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "core/base/bytes.h"
@@ -53,6 +54,8 @@ class World {
   const shape::Shape& shapeOf(std::size_t piece) const;
   // Whether its form changed in the last frame.
   bool bending(std::size_t piece) const;
+  // Those whose prototypes bend, ascending.
+  const std::vector<std::uint32_t>& bendingPieces() const { return bending_pieces_; }
   // How fast its surface goes on top of that, at most (m/s).
   double bendSpeed(std::size_t piece) const;
   Sleep sleepOf(std::size_t piece) const { return sleep_[piece]; }
@@ -148,6 +151,8 @@ class World {
   solve::Contacts findContacts(double h);
   void findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
                       FoundContacts& out) const;
+  void addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
+                  solve::Contacts& out) const;
   bool wakeForContacts(const solve::Contacts& contacts, double h);
   void wake(std::size_t piece);
   void wakeWithNeighbours(std::size_t piece, double momentum, double least_speed);
@@ -183,6 +188,7 @@ class World {
   Team team_;
   std::vector<Bend> bends_;
   std::vector<int> bend_of_;  // a prototype: its place in bends_, or -1
+  std::vector<std::uint32_t> bending_pieces_;
   std::vector<Carried> carried_;
 
   // Pairs that were apart, by pair, ascending. Saves time and changes nothing, so it is in no checkpoint.

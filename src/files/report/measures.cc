@@ -97,12 +97,6 @@ Measures measureCache(CacheReader& cache) {
       m.deepest_b = name(f.deepest_b);
       m.deepest_frame = f.frame;
     }
-    std::size_t fastest = 0;
-    double speed = -1;
-    for (std::size_t i = 0; i < m.pieces; ++i)
-      if (counted[i] && samples.back().speed[i] > speed) speed = samples.back().speed[i], fastest = i;
-    m.fastest.push_back(greatest(speed, 0));
-    m.fastest_of.push_back(speed >= 0 ? cache.pieces()[fastest].name : "");
   }
   m.simulated_seconds = (m.last_frame - m.first_frame) * cache.info().time_scale / cache.info().fps;
   const CachedFrame& end = m.frames.back();
@@ -120,6 +114,15 @@ Measures measureCache(CacheReader& cache) {
     if (!counted[i] || !isStray(cache, i, samples.back().position[i], lowest)) continue;
     m.strays.push_back(cache.pieces()[i].name);
     staying[i] = 0;
+  }
+  // Who is fastest, among those that are to come to rest.
+  for (const measure::Sample& now : samples) {
+    std::size_t fastest = 0;
+    double speed = -1;
+    for (std::size_t i = 0; i < m.pieces; ++i)
+      if (staying[i] && now.speed[i] > speed) speed = now.speed[i], fastest = i;
+    m.fastest.push_back(greatest(speed, 0));
+    m.fastest_of.push_back(speed >= 0 ? cache.pieces()[fastest].name : "");
   }
   const auto window = static_cast<std::size_t>(0.5 * cache.info().fps + 0.5) + 1;
   const std::size_t first = samples.size() > window ? samples.size() - window : 0;

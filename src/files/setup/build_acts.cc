@@ -67,6 +67,14 @@ class Acts {
              a.who.where});
         return;
       }
+      if (p.role == world::Role::Static && !old.bends.empty()) {
+        problems_.push_back(
+            {fmt::format("'{}' cannot be made static: its numbered meshes change its form; keep "
+                         "role = \"kinematic\", or give its body one mesh",
+                         p.name),
+             a.who.where});
+        return;
+      }
       if (!changesPrototype(a)) continue;
       const auto [at, fresh] = changed.emplace(p.prototype, PrototypeId(built_.scene.prototypes.size()));
       if (fresh) copyPrototype(p.prototype, a);

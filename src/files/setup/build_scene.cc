@@ -94,6 +94,13 @@ class Builder {
       }
       const world::Prototype& p = out_.scene.prototypes[found->second.index()];
       const Pose at{part.at, turnXyz(part.turn)};
+      if (!p.bends.empty())
+        throw Error(
+            ErrorKind::Input,
+            fmt::format("group '{}': part '{}' changes its form with its numbered meshes, and what is "
+                        "joined keeps its form: leave it out, and let it follow the same [[motion]]",
+                        b.name, part.body),
+            part.where);
       parts.push_back(p);
       poses.push_back({at.position - at.turn * out_.anchors[found->second.index()], at.turn});
       mesh::append(whole, mesh::transformed(p.mesh, Vec3::Ones(), poses.back()));

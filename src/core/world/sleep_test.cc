@@ -1,0 +1,81 @@
+// SPDX-License-Identifier: Apache-2.0
+// Heaps that sleep, wake and leave nothing hovering.
+#include <algorithm>
+#include <catch2/catch.hpp>
+
+#include "../../../tests/support/stage.h"
+#include "core/base/random.h"
+#include "core/measure/penetration.h"
+
+using namespace drubble;
+using drubble::test::Stage;
+
+TEST_CASE("a heap of a thousand boxes sleeps wholly, a touch wakes only what it must, and none hovers",
+          "[slow]") {
+  Stage s;
+  s.surface(0.5, 0.1);
+  s.ground();
+  RandomStream r(5, "heap");
+  for (int i = 0; i < 1000; ++i) {
+    const Vec3 at = 0.36 * vec3(i % 11 - 5.5, i / 121 + 1, i / 11 % 11 - 5.5);
+    s.scene.pieces[s.box(Vec3::Constant(0.2), at)].start.turn = r.turn();
+  }
+  const auto awake = [&] { return s.world().stats().awake; };
+  int frames = 0;
+  for (; frames < 240 && awake() > 0; frames += 12) s.frames(12);
+  REQUIRE(awake() == 0);
+  CHECK(frames < 180);
+  measure::PenetrationMeter meter;
+  CHECK(meter.measure(s.world()).p99_share < 0.005);
+
+  // A small ball from nearby stirs a few; the heap sleeps again soon.
+  std::size_t top = 1;
+  for (std::size_t i = 1; i <= 1000; ++i)
+    if (s.position(i).y() > s.position(top).y()) top = i;
+  Stage again;
+  again.surface(0.5, 0.1);
+  again.ground();
+  for (std::size_t i = 1; i <= 1000; ++i) {
+    again.box(Vec3::Constant(0.2), s.position(i));
+    again.scene.pieces[i].start.turn = s.world().motion().turn[i];
+    again.scene.pieces[i].start_state = world::Start::Asleep;
+  }
+  again.sphere(0.03, s.position(top) + vec3(0, 0.3, 0));
+  std::uint32_t most = 0;
+  for (int f = 0; f < 48; ++f) {
+    again.frames(1);
+    most = std::max(most, again.world().stats().awake);
+  }
+  CHECK(most > 0);
+  CHECK(most < 60);
+}
+
+TEST_CASE("what a piece leaves behind when it is pulled out of a sleeping packing comes down") {
+  Stage s;
+  s.surface(0.5, 0);
+  s.ground();
+  for (int y = 0; y < 6; ++y)
+    for (int x = 0; x < 4; ++x)
+      s.box(vec3(0.3, 0.2, 0.3), vec3(0.3 * x + (y % 2 == 0 ? 0 : 0.15), 0.1 + 0.2 * y, 0));
+  const std::size_t pulled = 2;  // the lowest row's second
+  s.scene.pieces[pulled].role = world::Role::Kinematic;
+  world::Mover m;
+  m.piece = PieceId(pulled);
+  m.path.rest = s.scene.pieces[pulled].start;
+  const Vec3 at = s.scene.pieces[pulled].start.position;
+  m.path.at.keys = {{1, at}, {73, at}, {97, at + vec3(0, 0, 2)}};
+  s.scene.movers.push_back(m);
+  s.frames(72);
+  CHECK(s.world().stats().awake == 0);
+  s.frames(120);
+  CHECK(s.world().stats().awake == 0);
+  // Nothing hovers: every piece has ground or another right below it.
+  for (std::size_t i = 1; i < s.scene.pieces.size(); ++i) {
+    if (i == pulled) continue;
+    double borne = 0;
+    for (const solve::Contact& c : s.world().contacts())
+      if (c.a.index() == i || c.b.index() == i)
+        borne += static_cast<double>(c.totalForce()) * absolute(c.patch.normal.y());
+    CHECK(borne > 0.9 * s.world().traits()[i].weight);
+  }
+}
