@@ -48,6 +48,46 @@ TEST_CASE("the framing camera has all of the action in view, and fills most of i
   }
 }
 
+TEST_CASE("framing keeps what starts high in view, and lets go what falls for ever") {
+  Moment first;
+  Stage s = ballsStage(first);
+  s.pieces.clear();
+  first.poses.clear();
+  for (std::uint32_t i = 0; i < 40; ++i) {
+    s.pieces.push_back({"ball", 0, true, 1, i});
+    first.poses.push_back({vec3(0.1 * (i % 4), 0.1 * i, 0), Quat::Identity()});
+  }
+  Moment last = first;
+  for (std::size_t i = 0; i < 36; ++i) last.poses[i].position.y() *= 0.2;
+  for (std::size_t i = 36; i < 40; ++i) last.poses[i].position.y() = -80;
+  const Box box = actionBox(s, {first, last, last, last});
+  CHECK(box.contains(vec3(0, 3.9, 0)));
+  CHECK(box.low.y() > -15);
+}
+
+TEST_CASE("a mesh that bends is drawn as it is in each moment") {
+  Moment m;
+  Stage s = ballsStage(m);
+  Renderer r(s);
+  const Camera c = lookingFrom(vec3(0, 0, 6), Vec3::Zero(), Vec3::UnitY(), 35);
+  Look look;
+  look.width = 160;
+  look.height = 100;
+  look.quick = true;
+  const auto redIn = [&](double size) {
+    std::vector<Vec3> form = s.meshes[0].mesh.vertices;
+    for (Vec3& v : form) v *= size;
+    m.forms = {{0, form}};
+    r.show(m);
+    const Image image = r.render(c, look, {});
+    return std::count_if(image.pixels.begin(), image.pixels.end(), reddish);
+  };
+  const auto plain = redIn(1), grown = redIn(2);
+  CHECK(plain > 50);
+  CHECK(static_cast<double>(grown) == Approx(4.0 * static_cast<double>(plain)).epsilon(0.2));
+  CHECK(redIn(1) == plain);
+}
+
 TEST_CASE("a picture shows the pieces where the camera says, and not those that are not to be shown") {
   Moment m;
   const Stage s = ballsStage(m);

@@ -111,6 +111,14 @@ TEST_CASE("numbered meshes: none there, one missing, other vertices, a body that
   CHECK_THAT(runText(p, body(driven + "\nmend = true")).err, Contains("cannot be mended"));
   CHECK_THAT(runText(p, replaced(kGood, "sphere = 0.1", "sphere = 0.1\nmesh_from = 2")).err,
              Contains("mesh_from"));
+  p.write("sail.008.obj", kTetrahedron);
+  CHECK_THAT(runText(p, body(driven) + "[[adjust]]\nwho = \"ball\"\nrole = \"static\"\n").err,
+             Contains("'ball' cannot be made static: its numbered meshes change its form"));
+  CHECK_THAT(
+      runText(p, body(driven) + "[[group]]\nname = \"rig\"\njoined = true\nrole = \"kinematic\"\nparts = "
+                                "[{ of = \"ball\" }]\n")
+          .err,
+      Contains("part 'ball' changes its form"));
 }
 
 TEST_CASE("letters where a mesh needs numbers, and a face without its vertex") {

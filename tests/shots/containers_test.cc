@@ -69,6 +69,13 @@ capsule = [0.012, 0.04]
 material = "soft"
 )";
 
+// The small things and a grid of them, called "load".
+std::string loadOf(const char* count, const char* spacing, const char* at) {
+  return std::string(kSmallThings) +
+         "[[place]]\nname = \"load\"\ncopies = { egg = 1, nut = 1, pin = 1 }\ncount = " + count +
+         "\nspacing = " + spacing + "\nat = " + at + "\n";
+}
+
 json run(const Program& p, const std::string& name) {
   const Ran r = p.run({"run", name + ".toml", "--force"});
   INFO(r.err);
@@ -252,14 +259,7 @@ at = [0, 1, 0]
 who = "tray"
 ease = "smooth"
 keys = [{ frame = 24, at = [0, 1, 0] }, { frame = 60, at = [1.5, 1.2, 0.4], turn = [0, 0, 0] }]
-)") + kSmallThings + R"(
-[[place]]
-name = "load"
-copies = { egg = 1, nut = 1, pin = 1 }
-count = [4, 1, 4]
-spacing = [0.12, 1, 0.12]
-at = [0, 1.03, 0]
-)");
+)") + loadOf("[4, 1, 4]", "[0.12, 1, 0.12]", "[0, 1.03, 0]"));
   const json report = run(p, "tray");
   eachCopy(posesAt(p, "tray", 96), [](double x, double y, double z) {
     CHECK(std::hypot(x - 1.5, z - 0.4) < 0.44);
@@ -268,57 +268,65 @@ at = [0, 1.03, 0]
   CHECK(report["strays"].empty());
 }
 
-TEST_CASE("a tarpaulin of numbered meshes billows under its load, and the cache knows its forms") {
+namespace {
+
+constexpr int kTarpCells = 24, kTarpFrames = 48;
+
+// A tarpaulin 3 m wide: a hollow in which waves begin to run.
+double tarpHeight(double x, double z, double seconds) {
+  return 0.18 * (x * x + z * z) + std::min(1.0, seconds) * 0.1 * std::sin(5 * x - 8 * seconds);
+}
+
+std::string tarpAt(double seconds) {
+  std::ostringstream out;
+  const auto place = [](int i) { return 3.0 * i / kTarpCells - 1.5; };
+  for (int i = 0; i <= kTarpCells; ++i)
+    for (int k = 0; k <= kTarpCells; ++k)
+      out << "v " << place(i) << " " << tarpHeight(place(i), place(k), seconds) << " " << place(k) << "\n";
+  for (int i = 0; i < kTarpCells; ++i) {
+    for (int k = 0; k < kTarpCells; ++k) {
+      const int a = i * (kTarpCells + 1) + k + 1;
+      out << "f " << a << " " << a + 1 << " " << a + kTarpCells + 2 << " " << a + kTarpCells + 1 << "\n";
+    }
+  }
+  return out.str();
+}
+
+}  // namespace
+
+TEST_CASE("a tarpaulin of numbered meshes billows under its load, and is drawn as it is") {
   const Program p;
-  constexpr int kCells = 24, kFrames = 48;
-  const auto form = [](double x, double z, double t) {
-    return 0.18 * (x * x + z * z) + std::min(1.0, t) * 0.1 * std::sin(5 * x - 8 * t);
-  };
-  for (int f = 1; f <= kFrames; ++f) {
-    std::ostringstream out;
-    const auto place = [](int i) { return 3.0 * i / kCells - 1.5; };
-    for (int i = 0; i <= kCells; ++i)
-      for (int k = 0; k <= kCells; ++k)
-        out << "v " << place(i) << " " << form(place(i), place(k), (f - 1) / 24.0) << " " << place(k) << "\n";
-    for (int i = 0; i < kCells; ++i)
-      for (int k = 0; k < kCells; ++k) {
-        const int a = i * (kCells + 1) + k + 1;
-        out << "f " << a << " " << a + 1 << " " << a + kCells + 2 << " " << a + kCells + 1 << "\n";
-      }
+  for (int f = 1; f <= kTarpFrames; ++f) {
     char name[32];
     std::snprintf(name, sizeof name, "tarp.%04d.obj", f);
-    p.write(name, out.str());
+    p.write(name, tarpAt((f - 1) / 24.0));
   }
   p.write("tarp.toml", std::string(R"(frames = [1, 72]
 [[body]]
 name = "tarp"
 mesh = "tarp.####.obj"
 role = "kinematic"
-)") + kSmallThings + R"(
-[[place]]
-name = "load"
-copies = { egg = 1, nut = 1, pin = 1 }
-count = [4, 2, 4]
-spacing = [0.12, 0.12, 0.12]
-at = [0, 0.3, 0]
-)");
+)") + loadOf("[4, 2, 4]", "[0.12, 0.12, 0.12]", "[0, 0.3, 0]"));
+  CHECK_THAT(p.run({"check", "tarp.toml"}).out, Catch::Contains("changes its form in frames 1 to 48"));
   const json report = run(p, "tarp");
   INFO(report["strays"].dump());
   CHECK(report["strays"].empty());
   CHECK(report["penetration"]["worst_share"].get<double>() < 0.05);
   CHECK(report["drift"].get<double>() < 1e-3);
   for (const int f : {24, 48, 72}) {
-    const double t = (std::min(f, kFrames) - 1) / 24.0;
-    eachCopy(posesAt(p, "tarp", f), [&](double x, double y, double z) { CHECK(y > form(x, z, t) + 0.005); });
+    const double t = (std::min(f, kTarpFrames) - 1) / 24.0;
+    eachCopy(posesAt(p, "tarp", f),
+             [&](double x, double y, double z) { CHECK(y > tarpHeight(x, z, t) + 0.005); });
   }
   const auto pictureOf = [&](const char* frame) {
     const std::string name = std::string("at") + frame + ".png";
-    CHECK(p.run({"draw", "tarp.toml", "--frame", frame, "--quick", "--size", "320x200", "-o", name}).code ==
-          0);
+    REQUIRE(
+        p.run({"draw", "tarp.toml", "--frame", frame, "--quick", "--plain", "--size", "320x200", "-o", name})
+            .code == 0);
     return p.read(name);
   };
   CHECK(pictureOf("1") != pictureOf("30"));
-  CHECK(pictureOf("48").substr(8) != pictureOf("30").substr(8));
+  CHECK(pictureOf("48") == pictureOf("60"));  // the last form is kept
 }
 
 namespace {

@@ -121,6 +121,50 @@ TEST_CASE("the whole demo: at rest in the basket or named as strays, nothing sun
   }
 }
 
+TEST_CASE("any number of threads gives the same frame blocks") {
+  const Program p;
+  p.write("quay.toml", kQuay);
+  std::string alone;
+  for (const char* threads : {"1", "2", "3"}) {
+    REQUIRE(p.run({"run", "quay.toml", "-o", "quay.drub", "--force", "--threads", threads}).code == 0);
+    const std::string blocks =
+        sql(p, "quay.drub", "SELECT frame, digest, hash, hex(data) FROM frames ORDER BY frame");
+    if (alone.empty()) alone = blocks;
+    CHECK(blocks.size() > 1000);
+    CHECK(blocks == alone);
+  }
+  for (const char* wrong : {"-1", "1000", "two"})
+    CHECK(p.run({"run", "quay.toml", "-o", "other.drub", "--threads", wrong}).code == 2);
+}
+
+TEST_CASE("what rolls away for ever is a stray, and neither fastest nor in the way of rest") {
+  const Program p;
+  p.write("roll.toml", R"(frames = [1, 60]
+keep_inside = { box = [-1, -1, -1, 1, 2, 1] }
+[material.hard]
+rolling = 0
+[[body]]
+name = "floor"
+ground = 0
+material = "hard"
+[[body]]
+name = "runaway"
+sphere = 0.1
+at = [0, 0.1, 0]
+velocity = [2, 0, 0]
+material = "hard"
+[[body]]
+name = "crate"
+box = [0.2, 0.2, 0.2]
+at = [0, 0.15, 0.5]
+)");
+  REQUIRE(p.run({"run", "roll.toml", "-o", "roll.drub"}).code == 0);
+  const json r = reportOf(p, "roll.drub");
+  CHECK(r["strays"] == json({"runaway"}));
+  CHECK(r["rest_frame"].is_number());
+  CHECK(r["per_frame"].back()["fastest_piece"] == "crate");
+}
+
 TEST_CASE("the same setup twice: the same motion and the same frame blocks") {
   const Program p;
   p.write("quay.toml", kQuay);

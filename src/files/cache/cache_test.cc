@@ -171,3 +171,33 @@ TEST_CASE("an OBJ's quads, negative indices, normals and groups are read") {
   CHECK(m.triangles.size() == 3);
   CHECK(m.triangles[2] == mesh::Triangle{4, 0, 1});
 }
+
+TEST_CASE("the forms of a mesh that bends come back frame by frame; beyond them the first and the last") {
+  const Folder folder;
+  mesh::TriangleMesh m = mesh::boxMesh(vec3(2, 0.1, 2));
+  for (int f = 3; f <= 6; ++f) {
+    m.vertices[0].y() = 0.1 * f;
+    writeObj(folder.file(("lid." + std::to_string(f) + ".obj").c_str()), m, "lid");
+  }
+  Setup setup = parseSetup(folder.file("lid.toml"),
+                           "frames = [1, 9]\n[[body]]\nname = \"lid\"\nmesh = \"lid.#.obj\"\nrole = "
+                           "\"kinematic\"\n[[body]]\nname = \"ball\"\nsphere = 0.1\nat = [0, 0.4, 0]\n");
+  RunOptions options;
+  options.cache_path = folder.file("lid.drub");
+  simulate(setup, options);
+  CacheReader cache(options.cache_path);
+  CHECK(cache.prototypes()[0].bends);
+  CHECK_FALSE(cache.prototypes()[1].bends);
+  for (const auto& [frame, height] : {std::pair(1, 0.3), {3, 0.3}, {4, 0.4}, {6, 0.6}, {9, 0.6}}) {
+    INFO("frame " << frame);
+    CHECK(cache.verticesAt(0, frame)[0].y() == Approx(height));
+    CHECK((cache.states(frame)[0].flags & kFlagBending) == (frame > 3 && frame <= 6 ? kFlagBending : 0));
+  }
+  {
+    Database db(options.cache_path, Database::Mode::Write);
+    db.run("UPDATE bends SET hash = hash + 1 WHERE frame = 4");
+  }
+  CacheReader broken(options.cache_path);
+  CHECK_THROWS_WITH(broken.verticesAt(0, 4), Catch::Contains("form of 'lid' at frame 4"));
+  CHECK(broken.verticesAt(0, 5)[0].y() == Approx(0.5));
+}
