@@ -21,8 +21,14 @@ class ProgressLine {
   double told_ = -1;
 };
 
-// What `run` does, for other commands too. An empty `out` means out/NAME.drub. Gives an exit code.
-int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides,
-             bool force, bool json, int threads);
+// What `run` does, for other commands too. Gives an exit code.
+struct RunRequest {
+  std::string setup;
+  std::string output;  // empty: out/NAME.drub
+  std::vector<std::string> overrides;
+  bool force = false, json = false;
+  world::Machine machine;
+};
+int runSetup(const RunRequest& request);
 
 }  // namespace drubble::cli

@@ -6,6 +6,7 @@
 #include <chrono>
 #include <filesystem>
 #include <iostream>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <thread>
 
@@ -56,14 +57,29 @@ int threadsFor(int asked) {
   return std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
 }
 
-int runSetup(const std::string& path, const std::string& out, const std::vector<std::string>& overrides,
-             bool force, bool json, int threads) {
-  const files::Setup setup = files::readSetup(path, overrides);
+solve::Lanes lanesFor(const std::string& asked) {
+  static const std::map<std::string, solve::Lanes> kNames = {{"auto", solve::Lanes::Auto},
+                                                             {"scalar", solve::Lanes::Scalar},
+                                                             {"sse2", solve::Lanes::Sse2},
+                                                             {"avx2", solve::Lanes::Avx2}};
+  const auto named = kNames.find(asked);
+  if (named == kNames.end())
+    throw Error(ErrorKind::Usage, fmt::format("--lanes '{}' is none of auto, scalar, sse2, avx2", asked));
+  if (!solve::available(named->second))
+    throw Error(ErrorKind::Usage,
+                fmt::format("this machine has no {} instructions: take --lanes auto", asked));
+  return named->second;
+}
+
+int runSetup(const RunRequest& request) {
+  const files::Setup setup = files::readSetup(request.setup, request.overrides);
   files::RunOptions options;
-  options.cache_path = out.empty() ? "out/" + std::filesystem::path(path).stem().string() + ".drub" : out;
-  options.force = force;
-  options.threads = threads;
-  options.overrides = overrides;
+  options.cache_path = request.output.empty()
+                           ? "out/" + std::filesystem::path(request.setup).stem().string() + ".drub"
+                           : request.output;
+  options.force = request.force;
+  options.machine = request.machine;
+  options.overrides = request.overrides;
   options.stop = stopAsked;
   ProgressLine line;
   options.progress = [&](const files::RunProgress& p) { line.tell(p); };
@@ -73,7 +89,7 @@ int runSetup(const std::string& path, const std::string& out, const std::vector<
   for (const std::string& n : done.notes) std::cerr << "note: " << n << "\n";
   if (done.stopped)
     std::cerr << fmt::format("stopped at frame {}: all frames up to there are kept\n", done.last_frame);
-  if (json) {
+  if (request.json) {
     nlohmann::json j = {{"cache", options.cache_path},  {"last_frame", done.last_frame},
                         {"stopped", done.stopped},      {"seconds", done.seconds},
                         {"motion_digest", done.digest}, {"notes", done.notes}};
@@ -96,23 +112,29 @@ int runCommand(const std::vector<std::string>& arguments) {
       "change a key of the setup, as often as needed: solver.substeps=8, 'body.*.density*=0.5'")(
       "threads", po::value<int>()->default_value(0),
       "how many threads share the work; the motion is the same with any (default: one a core)")(
+      "lanes", po::value<std::string>()->default_value("auto"),
+      "instructions of the solver's loops: scalar, sse2, avx2; the motion is the same with any")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
   const Parsed p =
       parse(arguments, "run SETUP [options]",
             "Simulates a setup and writes its motion to a cache. Ctrl-C stops at the last whole frame.",
             options, "setup", 1);
   if (p.help) return kDone;
-  std::vector<std::string> overrides;
-  if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
+  RunRequest request;
+  request.setup = p.as<std::string>("setup");
+  request.output = p.as<std::string>("output");
+  request.force = p.as<bool>("force");
+  request.json = p.as<bool>("json");
+  request.machine = {threadsFor(p.as<int>("threads")), lanesFor(p.as<std::string>("lanes"))};
+  if (p.has("set")) request.overrides = p.as<std::vector<std::string>>("set");
   if (p.has("frames")) {
     const auto range = p.as<std::string>("frames");
     const std::size_t dash = range.find('-', 1);
     if (dash == std::string::npos || range.find_first_not_of("0123456789-") != std::string::npos)
       throw Error(ErrorKind::Usage, fmt::format("--frames '{}' is not FIRST-LAST, like 1-48", range));
-    overrides.push_back(fmt::format("frames=[{},{}]", range.substr(0, dash), range.substr(dash + 1)));
+    request.overrides.push_back(fmt::format("frames=[{},{}]", range.substr(0, dash), range.substr(dash + 1)));
   }
-  return runSetup(p.as<std::string>("setup"), p.as<std::string>("output"), overrides, p.as<bool>("force"),
-                  p.as<bool>("json"), threadsFor(p.as<int>("threads")));
+  return runSetup(request);
 }
 
 }  // namespace drubble::cli

@@ -35,7 +35,7 @@ class Run {
   Run(const Setup& setup, const RunOptions& options)
       : options_(options),
         built_(buildScene(setup)),
-        world_(built_.scene, options.threads),
+        world_(built_.scene, options.machine),
         writer_(options.cache_path, options.force) {
     writer_.begin(setup, options.overrides, built_);
     out_.notes = built_.notes;

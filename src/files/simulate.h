@@ -22,7 +22,7 @@ struct RunOptions {
   std::string cache_path;
   bool force = false;
   std::vector<std::string> overrides;
-  int threads = 1;
+  world::Machine machine;
   std::function<void(const RunProgress&)> progress;  // after each frame
   std::function<bool()> stop;                        // asked often
 };

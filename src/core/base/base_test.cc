@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/base/bytes.h"
+#define DRUBBLE_LANES sse2
 #include "core/base/lanes.h"
 #include "core/base/random.h"
 #include "core/base/scan.h"
@@ -101,6 +102,7 @@ TEST_CASE("turns go about x, then y, then z") {
 }
 
 TEST_CASE("eight lanes do what one does") {
+  using namespace drubble::sse2;
   alignas(32) float a[8], b[8], out[8];
   RandomStream random(9, "lanes");
   for (int i = 0; i < 8; ++i)

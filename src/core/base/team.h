@@ -43,4 +43,12 @@ class Team {
   std::vector<std::exception_ptr> failed_;
 };
 
+// By the team, or without one by the caller.
+inline void shareOrAlone(Team* team, std::size_t n, std::size_t least, const Team::Job& job) {
+  if (team != nullptr)
+    team->share(n, least, job);
+  else
+    job(0, 0, n);
+}
+
 }  // namespace drubble

@@ -15,6 +15,8 @@ namespace {
 
 constexpr double kLevel = 1e-6;    // of the patch's extent: no deeper counts as just as deep
 constexpr double kClearly = 1e-4;  // of the distance
+constexpr double kAsLow = 2.5e-4;  // of the patch's extent: points no higher than that touch with the deepest
+constexpr double kHovering = 0.2;  // of its distance: what a point counts that is far from touching
 
 }  // namespace
 
@@ -40,11 +42,18 @@ void keepFour(const std::vector<Point>& points, Manifold& out) {
   const double level = lowest + kLevel * extent.size().norm();
   const auto deepest = pick(0, [&](const Point& p) { return p.gap <= level ? 1.0 : 0.0; }).first;
   const Vec3 a = points[deepest].position;
-  const auto far =
-      pick(kClearly, [&](const Point& p) { return out.normal.cross(p.position - a).squaredNorm(); }).first;
+  // What hovers counts by so much less, or a corner that bears would be dropped for one that does not reach:
+  // the piece would tip over it, and back.
+  const double low = kAsLow * extent.size().norm();
+  const auto nearness = [&](const Point& p) {
+    return greatest(kHovering, low / greatest(low, p.gap - lowest));
+  };
+  const auto far = pick(kClearly, [&](const Point& p) {
+                     return nearness(p) * out.normal.cross(p.position - a).norm();
+                   }).first;
   const Vec3 side = out.normal.cross(points[far].position - a);
-  const auto left = pick(kClearly, [&](const Point& p) { return side.dot(p.position - a); });
-  const auto right = pick(kClearly, [&](const Point& p) { return -side.dot(p.position - a); });
+  const auto left = pick(kClearly, [&](const Point& p) { return nearness(p) * side.dot(p.position - a); });
+  const auto right = pick(kClearly, [&](const Point& p) { return -nearness(p) * side.dot(p.position - a); });
   out.points[static_cast<std::size_t>(out.count++)] = points[deepest];
   if (far != deepest) out.points[static_cast<std::size_t>(out.count++)] = points[far];
   const double flat = 1e-9 * side.squaredNorm();

@@ -286,3 +286,17 @@ TEST_CASE("four kept points span the patch") {
   CHECK(m.points[1].feature == 11);
   CHECK(m.points[2].feature + m.points[3].feature == 7 + 15);
 }
+
+TEST_CASE("a corner that touches is kept before one that hovers farther out") {
+  // A tilted pad: two corners close together bear, the others hover.
+  const std::vector<Point> pad = {{vec3(0.10, 0, 0.08), -5e-5, 1},    {vec3(0.06, 0, 0.10), -3e-5, 2},
+                                  {vec3(-0.08, 0, -0.05), 1.7e-3, 3}, {vec3(0.08, 0, -0.10), 1.3e-3, 4},
+                                  {vec3(-0.06, 0, 0.09), 6e-4, 5},    {vec3(0.09, 0, -0.08), 1.2e-3, 6}};
+  Manifold m;
+  m.normal = Vec3::UnitY();
+  keepFour(pad, m);
+  std::vector<std::uint32_t> kept;
+  for (int i = 0; i < m.count; ++i) kept.push_back(m.points[static_cast<std::size_t>(i)].feature);
+  CHECK(std::count(kept.begin(), kept.end(), 1u) == 1);
+  CHECK(std::count(kept.begin(), kept.end(), 2u) == 1);
+}

@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/solve/block.h"
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
+#include <cstring>
 
 #include "core/collide/ellipsoid.h"
 #include "core/solve/spring.h"
@@ -11,7 +13,7 @@ namespace drubble::solve {
 
 std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
   std::vector<std::uint64_t> used(in.bodies.size(), 0);
-  std::vector<std::uint8_t> colour(in.contacts.size(), 0xff);
+  std::vector<std::uint8_t> colour(in.contacts.size(), kUncoloured);
   for (std::size_t i = 0; i < in.contacts.size(); ++i) {
     const std::uint32_t a = in.body_of[in.contacts[i].a.index()], b = in.body_of[in.contacts[i].b.index()];
     // What nothing moves takes no colour: its velocity is written back as it was read.
@@ -37,21 +39,21 @@ constexpr double kPushSpeed = 2;
 // about the normal.
 constexpr double kPatchRadius = 0.005;
 
+// The spring gives way to the rigid stop over this share of the size about gap 0.
+constexpr double kBlend = 1e-4;
+
 // And sticks over at least this share of its size squared.
 constexpr double kStickArea = 0.01;
 
-float* lane(f8& f, std::size_t i) { return reinterpret_cast<float*>(&f) + i; }
-float lane(const f8& f, std::size_t i) { return reinterpret_cast<const float*>(&f)[i]; }
+void put(Row8& f, std::size_t i, double x) { f.x[i] = static_cast<float>(x); }
 
-void put(f8& f, std::size_t i, double x) { *lane(f, i) = static_cast<float>(x); }
-
-void put(v8& v, std::size_t i, const Vec3& x) {
+void put(Vec8& v, std::size_t i, const Vec3& x) {
   put(v.x, i, x.x());
   put(v.y, i, x.y());
   put(v.z, i, x.z());
 }
 
-void put(m8& m, std::size_t i, const Mat3& x) {
+void put(Mat8& m, std::size_t i, const Mat3& x) {
   put(m.xx, i, x(0, 0));
   put(m.xy, i, x(0, 1));
   put(m.xz, i, x(0, 2));
@@ -81,7 +83,7 @@ std::array<double, 3> inverseOf(double xx, double xy, double yy) {
 
 void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, const Vec3& lean_a,
                   const Vec3& lean_b, std::size_t i, double dt, double least_radius, double roll_radius,
-                  ContactBlock& out) {
+                  ContactBlock& out, BlockExtra* extra) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
   Vec3 middle = Vec3::Zero();
   for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
@@ -105,23 +107,22 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, co
   put(out.twist_mass, i, turning > 0 ? 1 / turning : 0);
   put(out.twist_lever, i, c.surfaces.friction_slide * radius + c.surfaces.spinning * roll_radius);
   put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
-  out.slips = out.slips || c.surfaces.friction_slide != c.surfaces.friction_rest;
-  put(out.friction_rest, i, c.surfaces.friction_rest);
-  put(out.friction_slide, i, c.surfaces.friction_slide);
   put(out.impulse_along, i, t.dot(c.friction_force) * dt);
   put(out.impulse_across, i, u.dot(c.friction_force) * dt);
   put(out.impulse_twist, i, c.twist_torque * dt);
+  if (extra == nullptr) return;
+  put(extra->friction_rest, i, c.surfaces.friction_rest);
+  put(extra->friction_slide, i, c.surfaces.friction_slide);
   if (!(c.surfaces.rolling > 0)) return;
-  out.rolls = true;
   const auto rollMass = [&](const Vec3& d) {
     const double inverse = d.dot((a.inverse_inertia + b.inverse_inertia) * d);
     return inverse > 0 ? 1 / inverse : 0;
   };
-  put(out.roll_lever, i, c.surfaces.rolling * roll_radius);
-  put(out.roll_mass_along, i, rollMass(t));
-  put(out.roll_mass_across, i, rollMass(u));
-  put(out.impulse_roll_along, i, t.dot(c.roll_torque) * dt);
-  put(out.impulse_roll_across, i, u.dot(c.roll_torque) * dt);
+  put(extra->roll_lever, i, c.surfaces.rolling * roll_radius);
+  put(extra->roll_mass_along, i, rollMass(t));
+  put(extra->roll_mass_across, i, rollMass(u));
+  put(extra->impulse_roll_along, i, t.dot(c.roll_torque) * dt);
+  put(extra->impulse_roll_across, i, u.dot(c.roll_torque) * dt);
 }
 
 // What adhesion can hold, in newtons: the patch's area, but no less than that of a small disc.
@@ -151,10 +152,9 @@ double adhesionForce(const Contact& c, double size) {
 // the body, and the place that touches goes over the surface against it. `side`: 1 where the patch's normal n
 // looks out of it.
 void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double side, double substep,
-              std::size_t i, ContactBlock& out, const std::array<f8*, 3>& bend, Vec3& lean) {
+              std::size_t i, const std::array<Row8*, 3>& bend, Vec3& lean) {
   lean = Vec3::Zero();
   if (t.half_axes.isZero(0)) return;
-  out.bends = true;
   const Mat3 turn = body.turn.toRotationMatrix();
   const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes);
   const collide::EllipsoidSupport at =
@@ -167,7 +167,20 @@ void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double sid
   put(*bend[2], i, y.dot(at.change * y));
 }
 
-void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out) {
+// Whether a contact needs what stands in a BlockExtra.
+bool needsExtra(const BlockInput& in, const Contact& c) {
+  if (c.surfaces.adhesion > 0 || c.surfaces.rolling > 0 ||
+      c.surfaces.friction_rest != c.surfaces.friction_slide)
+    return true;
+  const auto special = [&](PieceId p) {
+    const Traits& t = in.traits[p.index()];
+    return !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
+  };
+  return special(c.a) || special(c.b);
+}
+
+void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out,
+              BlockExtra* extra) {
   const Contact& c = in.contacts[index];
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
   ActiveBody still_a, still_b;  // for one-way contacts: as if nothing moved it
@@ -180,22 +193,29 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   out.body_a[i] = ia;
   out.body_b[i] = ib;
   out.contact[i] = index;
-  out.points = out.points < c.patch.count ? c.patch.count : out.points;
+  out.points = std::max(out.points, static_cast<std::uint32_t>(c.patch.count));
+  const std::uint32_t bit = 1u << i;
+  if (c.surfaces.unmoved != 1 && !a.fixed()) out.moves_a |= bit;
+  if (c.surfaces.unmoved != 2 && !b.fixed()) out.moves_b |= bit;
   put(out.normal, i, c.patch.normal);
-  put(out.inverse_mass_a, i, a.inverse_mass);
-  put(out.inverse_mass_b, i, b.inverse_mass);
+  put(out.inverse_mass_a, i, a.inverse_mass.x());
+  put(out.inverse_mass_b, i, b.inverse_mass.x());
   put(out.inverse_inertia_a, i, a.inverse_inertia);
   put(out.inverse_inertia_b, i, b.inverse_inertia);
-  Vec3 lean_a, lean_b;
-  fillBend(in.traits[c.a.index()], a, c.patch.normal, 1, in.substep, i, out,
-           {&out.bend_a_xx, &out.bend_a_xy, &out.bend_a_yy}, lean_a);
-  fillBend(in.traits[c.b.index()], b, c.patch.normal, -1, in.substep, i, out,
-           {&out.bend_b_xx, &out.bend_b_xy, &out.bend_b_yy}, lean_b);
-  put(out.lean_a, i, lean_a);
-  put(out.lean_b, i, lean_b);
+  Vec3 lean_a = Vec3::Zero(), lean_b = Vec3::Zero();
+  if (extra != nullptr) {
+    put(extra->inverse_mass_a, i, a.inverse_mass);
+    put(extra->inverse_mass_b, i, b.inverse_mass);
+    fillBend(in.traits[c.a.index()], a, c.patch.normal, 1, in.substep, i,
+             {&extra->bend_a_xx, &extra->bend_a_xy, &extra->bend_a_yy}, lean_a);
+    fillBend(in.traits[c.b.index()], b, c.patch.normal, -1, in.substep, i,
+             {&extra->bend_b_xx, &extra->bend_b_xy, &extra->bend_b_yy}, lean_b);
+    put(extra->lean_a, i, lean_a);
+    put(extra->lean_b, i, lean_b);
+  }
   for (int k = 0; k < c.patch.count; ++k) {
     const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
-    PointRow& row = out.point[static_cast<std::size_t>(k)];
+    PointRow& row = out.point[k];
     const Vec3 ra = p.position - a.position, rb = p.position - b.position;
     put(row.arm_a, i, ra);
     put(row.arm_b, i, rb);
@@ -219,72 +239,98 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     const double weights = t.weight > 0 ? static_cast<double>(c.totalForce()) / t.weight : 0;
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
-  fillFriction(c, a, b, lean_a, lean_b, i, in.dt, kPatchRadius * size, inner, out);
-  if (c.surfaces.adhesion > 0) {
-    out.sticks = true;
-    put(out.pull, i, adhesionForce(c, size) * in.dt / c.patch.count);
-  }
+  fillFriction(c, a, b, lean_a, lean_b, i, in.dt, kPatchRadius * size, inner, out, extra);
+  if (c.surfaces.adhesion > 0) put(extra->pull, i, adhesionForce(c, size) * in.dt / c.patch.count);
   put(out.push_speed, i, kPushSpeed * size);
-  put(out.blend, i, 1e-4 * size);
-  const Softness soft =
-      springSoftness(in.stiffness * least(rate, mostSpringRate(in.dt)), in.dt, in.damping, mass_share);
+  put(out.inverse_blend, i, 1 / (kBlend * size));
+  const bool calm = in.calm != nullptr && (*in.calm)[index] != 0;
+  const Softness soft = springSoftness((calm ? kCalmStiffness : 1) * least(rate, mostSpringRate(in.dt)),
+                                       in.dt, calm ? kCalmDamping : kLivelyDamping, mass_share);
   put(out.bias_rate, i, soft.bias_rate);
   put(out.mass_scale, i, soft.mass_scale);
   put(out.impulse_scale, i, soft.impulse_scale);
 }
 
-ContactBlock emptyBlock() {
-  static_assert(sizeof(ContactBlock) % alignof(ContactBlock) == 0);
-  ContactBlock b;
-  auto* floats = reinterpret_cast<float*>(&b.normal);
-  const auto* end = reinterpret_cast<float*>(&b + 1);
-  while (floats != end) *floats++ = 0;
-  // Empty lanes and missing points: far apart and without mass, so that they never act.
-  for (PointRow& row : b.point) row.gap = f8(1e9f);
-  b.blend = f8(1.0f);
-  b.contact.fill(kNoContact);
-  return b;
+// Missing points are far apart and without mass, so that they never act.
+void clear(ContactBlock& b) {
+  std::memset(static_cast<void*>(&b), 0, sizeof b);
+  for (PointRow& row : b.point)
+    for (float& gap : row.gap.x) gap = 1e9f;
+  for (std::uint32_t& c : b.contact) c = kNoContact;
 }
+
+constexpr std::size_t kBlocksWorthAThread = 32;
 
 }  // namespace
 
-std::vector<ContactBlock> buildBlocks(const BlockInput& in) {
-  std::vector<std::uint32_t> all(in.contacts.size());
-  for (std::uint32_t i = 0; i < all.size(); ++i) all[i] = i;
-  return buildBlocks(in, all, colourContacts(in));
+BlockRange BlockList::range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end, bool apart) {
+  return {blocks.data(), extras.empty() ? nullptr : extras.data(), rows.data(), begin, end, apart};
 }
 
-std::vector<ContactBlock> buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
-                                      const std::vector<std::uint8_t>& colour) {
-  std::array<std::vector<std::uint32_t>, kColours + 1> by_colour;
+std::size_t countBlocks(const std::vector<std::uint32_t>& some, const std::vector<std::uint8_t>& colour) {
+  std::array<std::size_t, kColours + 1> count{};
   for (const std::uint32_t i : some)
-    if (colour[i] != 0xff) by_colour[colour[i]].push_back(i);
-  std::vector<ContactBlock> blocks;
-  for (std::size_t c = 0; c < by_colour.size(); ++c) {
-    const std::size_t step = c == kOverflow ? 1 : kLanes;
-    for (std::size_t k = 0; k < by_colour[c].size(); k += step) {
-      ContactBlock& b = blocks.emplace_back(emptyBlock());
-      for (std::size_t i = 0; i < step && k + i < by_colour[c].size(); ++i)
-        fillLane(in, by_colour[c][k + i], i, b);
-    }
-  }
+    if (colour[i] != kUncoloured) ++count[colour[i]];
+  std::size_t blocks = count[kOverflow];
+  for (std::size_t c = 0; c < kOverflow; ++c) blocks += (count[c] + kLanes - 1) / kLanes;
   return blocks;
 }
 
-void storeForces(const std::vector<ContactBlock>& blocks, double dt, Contacts& contacts) {
-  for (const ContactBlock& b : blocks) {
+BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
+                      const std::vector<std::uint8_t>& colour) {
+  std::array<std::vector<std::uint32_t>, kColours + 1> by_colour;
+  bool extra = false;
+  for (const std::uint32_t i : some) {
+    if (colour[i] == kUncoloured) continue;
+    by_colour[colour[i]].push_back(i);
+    extra = extra || needsExtra(in, in.contacts[i]);
+  }
+  struct Lot {  // the contacts of a block
+    const std::uint32_t* first;
+    std::size_t count;
+  };
+  std::vector<Lot> lots;
+  BlockList out;
+  for (std::size_t c = 0; c < by_colour.size(); ++c) {
+    const std::vector<std::uint32_t>& all = by_colour[c];
+    if (all.empty()) continue;
+    out.colours.push_back(lots.size());
+    out.overflow = c == kOverflow;
+    const std::size_t step = c == kOverflow ? 1 : kLanes;
+    for (std::size_t k = 0; k < all.size(); k += step)
+      lots.push_back({all.data() + k, std::min(step, all.size() - k)});
+  }
+  out.colours.push_back(lots.size());
+  out.blocks.resize(lots.size());
+  if (extra) out.extras.resize(lots.size());
+  shareOrAlone(in.team, lots.size(), kBlocksWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t n = begin; n < end; ++n) {
+                   clear(out.blocks[n]);
+                   if (extra) std::memset(static_cast<void*>(&out.extras[n]), 0, sizeof(BlockExtra));
+                   for (std::size_t i = 0; i < lots[n].count; ++i)
+                     fillLane(in, lots[n].first[i], i, out.blocks[n], extra ? &out.extras[n] : nullptr);
+                 }
+               });
+  return out;
+}
+
+void storeForces(const BlockList& list, double dt, Contacts& contacts) {
+  for (std::size_t n = 0; n < list.blocks.size(); ++n) {
+    const ContactBlock& b = list.blocks[n];
     for (std::size_t i = 0; i < kLanes; ++i) {
       if (b.contact[i] == kNoContact) continue;
       Contact& c = contacts[b.contact[i]];
-      const auto force = [&](const f8& impulse) { return static_cast<double>(lane(impulse, i)) / dt; };
+      const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };
       for (int k = 0; k < c.patch.count; ++k)
-        c.normal_force[static_cast<std::size_t>(k)] =
-            static_cast<float>(force(b.point[static_cast<std::size_t>(k)].impulse));
+        c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[k].impulse));
       const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
       c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
       c.twist_torque = static_cast<float>(force(b.impulse_twist));
-      c.sliding = b.slips && lane(b.friction, i) < lane(b.friction_rest, i);
-      if (b.rolls) c.roll_torque = force(b.impulse_roll_along) * t + force(b.impulse_roll_across) * u;
+      if (list.extras.empty()) continue;
+      const BlockExtra& e = list.extras[n];
+      c.sliding = b.friction.x[i] < e.friction_rest.x[i];
+      c.roll_torque = force(e.impulse_roll_along) * t + force(e.impulse_roll_across) * u;
     }
   }
 }

@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/solve/groups.h"
 
+#include <algorithm>
 #include <cmath>
-#include <map>
-#include <numeric>
 
 #include "core/base/sets.h"
 #include "core/solve/spring.h"
@@ -35,10 +34,6 @@ double sizeOf(const BlockInput& in, const Contact& c) {
   return size;
 }
 
-}  // namespace
-
-namespace {
-
 constexpr std::uint32_t kNoIsland = 0xffffffffu;
 
 // The island of each contact, named by its lowest body; kNoIsland: nothing to solve.
@@ -51,14 +46,58 @@ std::vector<std::uint32_t> islandsOf(const BlockInput& in, const std::vector<std
   }
   std::vector<std::uint32_t> island(in.contacts.size(), kNoIsland);
   for (std::size_t i = 0; i < in.contacts.size(); ++i) {
-    if (colour[i] == 0xff) continue;
+    if (colour[i] == kUncoloured) continue;
     const std::uint32_t a = bodyOf(in.contacts[i].a);
     island[i] = sets.find(in.bodies[a].fixed() ? bodyOf(in.contacts[i].b) : a);
   }
   return island;
 }
 
+// The contacts of each island, ascending, by its lowest body; only those of islands for which `wanted`.
+template <class Wanted>
+std::vector<std::vector<std::uint32_t>> contactsByIsland(const std::vector<std::uint32_t>& island,
+                                                         std::size_t bodies, Wanted wanted) {
+  std::vector<std::uint32_t> place(bodies, kNoIsland);
+  std::vector<std::vector<std::uint32_t>> out;
+  std::vector<std::uint32_t> named;
+  for (const std::uint32_t i : island) {
+    if (i == kNoIsland || !wanted(i) || place[i] != kNoIsland) continue;
+    place[i] = 0;
+    named.push_back(i);
+  }
+  std::sort(named.begin(), named.end());
+  for (std::uint32_t k = 0; k < named.size(); ++k) place[named[k]] = k;
+  out.resize(named.size());
+  for (std::uint32_t c = 0; c < island.size(); ++c)
+    if (island[c] != kNoIsland && place[island[c]] != kNoIsland) out[place[island[c]]].push_back(c);
+  return out;
+}
+
+constexpr std::size_t kContactsWorthAThread = 256;
+
+// Builds the lists of islands, several at a time where there is enough to do.
+std::vector<BlockList> buildEach(const BlockInput& in, const std::vector<std::vector<std::uint32_t>>& islands,
+                                 const std::vector<std::uint8_t>& colour) {
+  std::vector<BlockList> out(islands.size());
+  std::size_t contacts = 0;
+  for (const std::vector<std::uint32_t>& some : islands) contacts += some.size();
+  BlockInput alone = in;
+  alone.team = nullptr;
+  const bool many = islands.size() > 1 && contacts >= 2 * kContactsWorthAThread;
+  shareOrAlone(many ? in.team : nullptr, islands.size(), 1,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t k = begin; k < end; ++k)
+                   out[k] = buildBlocks(many ? alone : in, islands[k], colour);
+               });
+  return out;
+}
+
 }  // namespace
+
+int sweepsFor(std::size_t blocks) {
+  const std::size_t n = kSweepBudget / (blocks > 0 ? blocks : 1);
+  return n < 1 ? 1 : n > kMostSweeps ? kMostSweeps : static_cast<int>(n);
+}
 
 Groups groupContacts(const BlockInput& in, double gravity) {
   const std::vector<std::uint8_t> colour = colourContacts(in);
@@ -69,29 +108,30 @@ Groups groupContacts(const BlockInput& in, double gravity) {
     const double limit = kCalm * std::sqrt(0.2 * gravity * sizeOf(in, in.contacts[i]));
     if (!(contactSpeed(in, in.contacts[i]) <= limit)) is_lively[island[i]] = 1;
   }
-  std::vector<std::uint32_t> lively;
-  std::map<std::uint32_t, std::vector<std::uint32_t>> calm;
-  for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
-    if (island[i] != kNoIsland) (is_lively[island[i]] ? lively : calm[island[i]]).push_back(i);
-  Groups out;
-  BlockInput damped = in;
-  damped.damping = kLivelyDamping;
-  out.lively = buildBlocks(damped, lively, colour);
-  damped.damping = kCalmDamping;
-  damped.stiffness = kCalmStiffness;
-  for (const auto& [body, contacts] : calm) out.calm.push_back(buildBlocks(damped, contacts, colour));
-  return out;
+  std::vector<std::vector<std::uint32_t>> calm =
+      contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) { return is_lively[i] == 0; });
+  std::erase_if(calm, [&](const std::vector<std::uint32_t>& some) {
+    return sweepsFor(countBlocks(some, colour)) == 1;
+  });
+  std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
+  for (const std::vector<std::uint32_t>& some : calm)
+    for (const std::uint32_t i : some) apart[i] = 1;
+  std::vector<std::uint32_t> together;
+  for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
+    if (island[i] == kNoIsland) continue;
+    is_calm[i] = is_lively[island[i]] == 0;
+    if (apart[i] == 0) together.push_back(i);
+  }
+  BlockInput with_calm = in;
+  with_calm.calm = &is_calm;
+  return {buildBlocks(with_calm, together, colour), buildEach(with_calm, calm, colour)};
 }
 
-std::vector<std::vector<ContactBlock>> islandBlocks(const BlockInput& in) {
+std::vector<BlockList> islandBlocks(const BlockInput& in) {
   const std::vector<std::uint8_t> colour = colourContacts(in);
   const std::vector<std::uint32_t> island = islandsOf(in, colour);
-  std::map<std::uint32_t, std::vector<std::uint32_t>> by_island;
-  for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
-    if (island[i] != kNoIsland) by_island[island[i]].push_back(i);
-  std::vector<std::vector<ContactBlock>> out;
-  for (const auto& [body, contacts] : by_island) out.push_back(buildBlocks(in, contacts, colour));
-  return out;
+  return buildEach(in, contactsByIsland(island, in.bodies.size(), [](std::uint32_t) { return true; }),
+                   colour);
 }
 
 }  // namespace drubble::solve

@@ -9,15 +9,21 @@
 
 namespace drubble::solve {
 
+// Repeated sweeps over an island may come to this many blocks a pass. An island too large for more than one
+// gets one: its settling is spread over more internal steps.
+inline constexpr std::size_t kSweepBudget = 1500;
+inline constexpr int kMostSweeps = 60;
+int sweepsFor(std::size_t blocks);
+
 struct Groups {
-  std::vector<ContactBlock> lively;             // of all islands in motion together
-  std::vector<std::vector<ContactBlock>> calm;  // one list an island, by its lowest body
+  BlockList together;           // of all islands that get one sweep a pass: in motion, or large
+  std::vector<BlockList> calm;  // one list an island that gets more, by its lowest body
 };
 
-// `gravity`: magnitude, m/s2. I1 an island's blocks, and whether it is calm, hang on its own bodies only.
+// `gravity`: magnitude, m/s2. I1 an island's contacts, and whether it is calm, hang on its own bodies only.
 Groups groupContacts(const BlockInput& in, double gravity);
 
 // The blocks of each island.
-std::vector<std::vector<ContactBlock>> islandBlocks(const BlockInput& in);
+std::vector<BlockList> islandBlocks(const BlockInput& in);
 
 }  // namespace drubble::solve

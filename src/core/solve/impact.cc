@@ -12,16 +12,12 @@ namespace drubble::solve {
 namespace {
 
 constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
+constexpr std::size_t kContactsWorthAThread = 1024;
 constexpr int kMostRounds = 64;
 constexpr int kMostSweeps = 80;
 constexpr double kExchanged = 1e-9;  // of the speed: a change this small ends the exchange of a blow
 
 Vec3 pointVelocity(const ActiveBody& b, const Vec3& arm) { return b.velocity + b.spin.cross(arm); }
-
-void give(ActiveBody& b, const Vec3& arm, const Vec3& impulse) {
-  b.velocity += b.inverse_mass.cwiseProduct(impulse);
-  b.spin += b.inverse_inertia * arm.cross(impulse);
-}
 
 void holdStill(ActiveBody& b) {
   b.inverse_mass.setZero();
@@ -43,34 +39,73 @@ double Impacts::leastSpeed(const Contact& c) const {
   return leastBounceSpeed(size, gravity_);
 }
 
+// Whether the bodies may meet fast enough within h seconds.
+bool Impacts::mayBeHit(std::uint32_t index, double h) const {
+  const Contact& c = in_.contacts[index];
+  const ActiveBody &a = in_.bodies[in_.body_of[c.a.index()]], &b = in_.bodies[in_.body_of[c.b.index()]];
+  if (a.fixed() && b.fixed()) return false;
+  const double pull = (a.acceleration - b.acceleration).norm();
+  const double slow = 0.5 * leastSpeed(c);
+  for (int k = 0; k < c.patch.count; ++k) {
+    const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
+    const double closing = -c.patch.normal.dot(pointVelocity(b, p.position - b.position) -
+                                               pointVelocity(a, p.position - a.position));
+    const double gap = greatest(p.gap, 0);
+    if (closing <= 0 && pull * h < slow) continue;
+    if (gap <= 1.5 * (greatest(closing, 0) + pull * h) * h &&
+        closing * closing + 2 * pull * gap >= slow * slow)
+      return true;
+  }
+  return false;
+}
+
 Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), gravity_(gravity) {
   is_watched_.assign(in.contacts.size(), 0);
-  for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
-    const Contact& c = in.contacts[i];
-    const std::size_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
-    const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
-    if (a.fixed() && b.fixed()) continue;
-    const double pull = (a.acceleration - b.acceleration).norm();
-    const double slow = 0.5 * leastSpeed(c);
-    for (int k = 0; k < c.patch.count; ++k) {
-      const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
-      const double closing = -c.patch.normal.dot(pointVelocity(b, p.position - b.position) -
-                                                 pointVelocity(a, p.position - a.position));
-      const double gap = greatest(p.gap, 0);
-      if (closing <= 0 && pull * h < slow) continue;
-      if (gap > 1.5 * (greatest(closing, 0) + pull * h) * h ||
-          closing * closing + 2 * pull * gap < slow * slow)
-        continue;
-      is_watched_[i] = 1;
-    }
-    if (is_watched_[i]) watched_.push_back(i);
-  }
+  shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t i = begin; i < end; ++i)
+                   is_watched_[i] = mayBeHit(static_cast<std::uint32_t>(i), h);
+               });
+  for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
+    if (is_watched_[i] != 0) watched_.push_back(i);
   if (watched_.empty()) return;
   shift_.assign(in.bodies.size(), Vec3::Zero());
   turn_shift_ = shift_;
   clock_.assign(in.bodies.size(), 0);
   changed_at_.assign(in.bodies.size(), 0);
   looked_at_.assign(in.contacts.size(), 0);
+  levers_.resize(in.contacts.size());
+  slow_.resize(in.contacts.size());
+  shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t i = begin; i < end; ++i) measureLevers(i);
+               });
+}
+
+void Impacts::measureLevers(std::size_t index) {
+  const Contact& c = in_.contacts[index];
+  const ActiveBody &a = in_.bodies[in_.body_of[c.a.index()]], &b = in_.bodies[in_.body_of[c.b.index()]];
+  double far_a = 0, far_b = 0;
+  for (int k = 0; k < c.patch.count; ++k) {
+    const Vec3& p = c.patch.points[static_cast<std::size_t>(k)].position;
+    far_a = greatest(far_a, (p - a.position).squaredNorm());
+    far_b = greatest(far_b, (p - b.position).squaredNorm());
+  }
+  levers_[index] = {1.0001f * static_cast<float>(std::sqrt(far_a)),
+                    1.0001f * static_cast<float>(std::sqrt(far_b))};
+  slow_[index] = 0.9999f * static_cast<float>(leastSpeed(c));
+}
+
+// Surely no hit within dt, whatever the gaps: one that is reached in time adds no more speed than that.
+bool Impacts::tooSlow(const std::vector<ActiveBody>& bodies, std::uint32_t index, double dt) const {
+  const Contact& c = in_.contacts[index];
+  const ActiveBody &a = bodies[in_.body_of[c.a.index()]], &b = bodies[in_.body_of[c.b.index()]];
+  const double turning = a.spin.norm() * static_cast<double>(levers_[index].a) +
+                         b.spin.norm() * static_cast<double>(levers_[index].b);
+  const double closing = greatest(c.patch.normal.dot(a.velocity - b.velocity) + turning, 0);
+  const double gained = (a.acceleration - b.acceleration).norm() * dt,
+               slow = static_cast<double>(slow_[index]);
+  return closing * closing + 2 * gained * (closing + gained) < slow * slow;
 }
 
 void Impacts::buildAdjacency() {
@@ -133,6 +168,7 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
   const std::uint32_t last = looked_at_[index];
   if (last > pass_start_ && last > changed_at_[ia] && last > changed_at_[ib]) return false;
   looked_at_[index] = ++now_;
+  if (tooSlow(bodies, index, dt)) return false;
   evaluate(bodies, c, ia, ib);
   const double pull =
       c.patch.normal.dot(bodies[ia].acceleration - bodies[ib].acceleration);  // how fast the closing grows
@@ -174,59 +210,103 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
   return true;
 }
 
+namespace {
+
+// The rows of a struck patch, three a point (along the normal and two tangents), and how an impulse along one
+// changes the speed along another.
+struct Rows {
+  static constexpr std::size_t kMost = 12;
+  std::size_t count = 0;
+  std::array<Vec3, kMost> direction, arm_a, arm_b;
+  std::array<double, kMost> speed{}, impulse{};
+  std::array<std::array<double, kMost>, kMost> response;
+
+  void add(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb, const Vec3& d) {
+    direction[count] = d;
+    arm_a[count] = ra.cross(d);
+    arm_b[count] = rb.cross(d);
+    speed[count] = d.dot(pointVelocity(b, rb) - pointVelocity(a, ra));
+    ++count;
+  }
+  void respond(const ActiveBody& a, const ActiveBody& b) {
+    const Vec3 mass = a.inverse_mass + b.inverse_mass;
+    for (std::size_t j = 0; j < count; ++j) {
+      const Vec3 straight = mass.cwiseProduct(direction[j]), turn_a = a.inverse_inertia * arm_a[j],
+                 turn_b = b.inverse_inertia * arm_b[j];
+      for (std::size_t i = 0; i < count; ++i)
+        response[j][i] = direction[i].dot(straight) + arm_a[i].dot(turn_a) + arm_b[i].dot(turn_b);
+    }
+  }
+  void push(std::size_t j, double change) {
+    impulse[j] += change;
+    for (std::size_t i = 0; i < count; ++i) speed[i] += response[j][i] * change;
+  }
+  // What would bring the speed along row j to `wanted`.
+  double missing(std::size_t j, double wanted) const {
+    return response[j][j] > 0 ? (wanted - speed[j]) / response[j][j] : 0;
+  }
+  void give(ActiveBody& a, ActiveBody& b) const {
+    Vec3 straight = Vec3::Zero(), turn_a = straight, turn_b = straight;
+    for (std::size_t j = 0; j < count; ++j) {
+      straight += impulse[j] * direction[j];
+      turn_a += impulse[j] * arm_a[j];
+      turn_b += impulse[j] * arm_b[j];
+    }
+    a.velocity -= a.inverse_mass.cwiseProduct(straight);
+    a.spin -= a.inverse_inertia * turn_a;
+    b.velocity += b.inverse_mass.cwiseProduct(straight);
+    b.spin += b.inverse_inertia * turn_b;
+  }
+};
+
+// Brings friction at a point as near to sticking as its cone allows.
+void rub(Rows& rows, std::size_t j, const Surfaces& surfaces) {
+  const double t = rows.impulse[j + 1] + rows.missing(j + 1, 0),
+               u = rows.impulse[j + 2] + rows.missing(j + 2, 0);
+  const double size = std::sqrt(t * t + u * u), load = rows.impulse[j];
+  const double scale = size > surfaces.friction_rest * load ? surfaces.friction_slide * load / size : 1;
+  const double change_t = t * scale - rows.impulse[j + 1], change_u = u * scale - rows.impulse[j + 2];
+  rows.push(j + 1, change_t);
+  rows.push(j + 2, change_u);
+}
+
+}  // namespace
+
 // Projected Gauss-Seidel over the points of one patch, in double, to the last digits.
 void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit) {
   const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
   const double near = kTouching * least(a.fixed() ? 1e300 : in_.traits[c.a.index()].size,
                                         b.fixed() ? 1e300 : in_.traits[c.b.index()].size);
   const double slow = leastSpeed(c), gained = pull * time;
-  const auto count = static_cast<std::size_t>(c.patch.count);
-  std::array<double, 4> target{}, along{}, inverse_n{}, inverse_t{}, inverse_u{};
-  std::array<std::array<double, 2>, 4> across{};
-  std::array<bool, 4> struck{};
-  for (std::size_t k = 0; k < count; ++k) {
+  Rows rows;
+  std::array<double, 4> wanted{};
+  std::array<std::size_t, 4> point{};
+  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
     const PointState& s = state_[k];
     const double closing = s.closing + gained;
-    struck[k] = s.gap - s.closing * time - 0.5 * pull * time * time < near;
-    target[k] = closing > slow ? c.surfaces.bounce * closing : 0;
-    inverse_n[k] = inverseMassAlong(a, s.ra, n) + inverseMassAlong(b, s.rb, n);
-    inverse_t[k] = inverseMassAlong(a, s.ra, t) + inverseMassAlong(b, s.rb, t);
-    inverse_u[k] = inverseMassAlong(a, s.ra, u) + inverseMassAlong(b, s.rb, u);
-    struck[k] = struck[k] && inverse_n[k] > 0;
-    for (double* x : {&inverse_t[k], &inverse_u[k]})
-      *x = *x > 0 ? *x : std::numeric_limits<double>::infinity();
+    if (!(s.gap - s.closing * time - 0.5 * pull * time * time < near)) continue;
+    if (!(inverseMassAlong(a, s.ra, n) + inverseMassAlong(b, s.rb, n) > 0)) continue;
+    // Gravity has made it faster by the time of the hit.
+    wanted[rows.count / 3] = (closing > slow ? c.surfaces.bounce * closing : 0) + gained;
+    point[rows.count / 3] = k;
+    for (const Vec3& d : {n, t, u}) rows.add(a, b, s.ra, s.rb, d);
   }
+  rows.respond(a, b);
   for (int round = 0; round < kMostSweeps; ++round) {
     double change = 0;
-    for (std::size_t k = 0; k < count; ++k) {
-      if (!struck[k]) continue;
-      const PointState& s = state_[k];
-      const auto apply = [&](const Vec3& impulse) {
-        give(a, s.ra, -impulse);
-        give(b, s.rb, impulse);
-      };
-      const double vn = n.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra)) - gained;
-      const double old = along[k];
-      along[k] = greatest(old + (target[k] - vn) / inverse_n[k], 0);
-      apply((along[k] - old) * n);
-      const Vec3 slip = pointVelocity(b, s.rb) - pointVelocity(a, s.ra);
-      std::array<double, 2> f = {across[k][0] - slip.dot(t) / inverse_t[k],
-                                 across[k][1] - slip.dot(u) / inverse_u[k]};
-      const double size = std::sqrt(f[0] * f[0] + f[1] * f[1]);
-      if (size > c.surfaces.friction_rest * along[k]) {
-        const double scale = c.surfaces.friction_slide * along[k] / size;
-        f = {f[0] * scale, f[1] * scale};
-      }
-      apply((f[0] - across[k][0]) * t + (f[1] - across[k][1]) * u);
-      across[k] = f;
-      change = greatest(change, absolute(along[k] - old) * inverse_n[k]);
+    for (std::size_t j = 0; j < rows.count; j += 3) {
+      const double now = greatest(rows.impulse[j] + rows.missing(j, wanted[j / 3]), 0);
+      change = greatest(change, absolute(now - rows.impulse[j]) * rows.response[j][j]);
+      rows.push(j, now - rows.impulse[j]);
+      rub(rows, j, c.surfaces);
     }
     if (change < kExchanged * hit.speed) break;
   }
+  rows.give(a, b);
   double most = -1;
-  for (std::size_t k = 0; k < count; ++k) {
-    hit.impulse += along[k];
-    if (along[k] > most) most = along[k], hit.place = c.patch.points[k].position;
+  for (std::size_t j = 0; j < rows.count; j += 3) {
+    hit.impulse += rows.impulse[j];
+    if (rows.impulse[j] > most) most = rows.impulse[j], hit.place = c.patch.points[point[j / 3]].position;
   }
 }
 

@@ -40,7 +40,13 @@ class Impacts {
     Vec3 ra, rb;
     double gap, closing;
   };
+  struct Levers {
+    float a = 0, b = 0;  // m: no point of the patch is farther from the centre of mass
+  };
   double leastSpeed(const Contact& c) const;
+  bool mayBeHit(std::uint32_t index, double h) const;
+  void measureLevers(std::size_t index);
+  bool tooSlow(const std::vector<ActiveBody>& bodies, std::uint32_t index, double dt) const;
   void evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia, std::size_t ib);
   bool strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
   void exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit);
@@ -57,6 +63,8 @@ class Impacts {
   std::uint32_t now_ = 0, pass_start_ = 0;
   std::vector<std::uint32_t> looked_at_, changed_at_;            // a contact, a body
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
+  std::vector<Levers> levers_;                                   // a contact
+  std::vector<float> slow_;                                      // a contact: its least bounce speed
   std::vector<Vec3> shift_, turn_shift_;
   std::vector<double> clock_;
   std::vector<std::uint32_t> touched_;

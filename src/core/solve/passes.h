@@ -1,44 +1,54 @@
 // SPDX-License-Identifier: Apache-2.0
-// The passes over the contact blocks: what the solver spends its time in.
+// Passes over lists of blocks, colour by colour; long colours are shared out among threads.
 #pragma once
 #include <vector>
 
+#include "core/base/work.h"
 #include "core/solve/block.h"
 
 namespace drubble::solve {
 
-enum class Pass {
-  PushOut,  // overlaps are eased out, at no more than each block's push speed
-  Settle,   // what speed the push-out left behind is taken away
+// What the passes run on: changes no bit.
+struct Engine {
+  const Kernel* kernel = &kernelOf(Lanes::Auto);
+  Team* team = nullptr;  // none: alone
+  WorkListener* listener = nullptr;
+
+  Engine alone() const { return {kernel, nullptr, nullptr}; }
+  void enter(Work s) const {
+    if (listener != nullptr) listener->entering(s);
+  }
 };
 
-// One sweep over all blocks in order; `dt` is the internal step. Rows of bodies: velocities change, places do
-// not.
-void sweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass);
+// A list, the bodies it moves and the internal step (s).
+struct Passes {
+  BlockList& list;
+  std::vector<BodyRow>& rows;
+  double dt = 0;
+  Engine engine;
 
-// The same, from the last block to the first if `backward`; returns by how much (m/s) the worst normal row
-// had to change its speed. Sweeps to and fro by turns leave no drift to one side.
-double measuredSweep(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass,
-                     bool backward);
+  // One sweep over all blocks in order. Velocities change, places do not.
+  void sweep(Pass pass);
 
-// Decides for each patch whether it holds or slides, from what its friction came to. Within a step this stays
-// as it is: sweeps of a friction that jumps between two values would never settle.
-void judgeSliding(std::vector<ContactBlock>& blocks);
+  // The same, from the last block to the first if `backward`; returns by how much (m/s) the worst normal row
+  // had to change its speed. Sweeps to and fro by turns leave no drift to one side.
+  double measuredSweep(Pass pass, bool backward);
 
-// The impulses of a block, or a change of them.
-struct Impulses {
-  std::array<f8, 4> normal;
-  f8 along, across, twist, roll_along, roll_across;
+  // Sweeps until the worst normal row changes by less than `enough` (m/s), `most` times at the most; returns
+  // how often. Between sweeps the impulses go on in the direction in which they went: a conjugate-gradient
+  // step about the sweep (Silcowitz, Niebe, Erleben, A nonsmooth nonlinear conjugate gradient method, 2010).
+  int sweepUntil(Pass pass, double enough, int most);
+
+  // Gives the bodies the impulses that the blocks start with.
+  void warmStart();
+
+  // Decides for each patch whether it holds or slides, from what its friction came to. Within a step this
+  // stays as it is: sweeps of a friction that jumps between two values would never settle.
+  void judgeSliding();
+
+ private:
+  template <class Do>
+  void eachColour(bool backward, Do one_range);
 };
-Impulses impulsesOf(const ContactBlock& c);
-
-// Sweeps until the worst normal row changes by less than `enough` (m/s), `most` times at the most; returns
-// how often. Between sweeps the impulses go on in the direction in which they went: a conjugate-gradient step
-// about the sweep (Silcowitz, Niebe, Erleben, A nonsmooth nonlinear conjugate gradient method, 2010).
-int sweepUntil(std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows, double dt, Pass pass,
-               double enough, int most);
-
-// Gives the bodies the impulses that the blocks start with.
-void warmStart(const std::vector<ContactBlock>& blocks, std::vector<BodyRow>& rows);
 
 }  // namespace drubble::solve

@@ -12,9 +12,21 @@ namespace drubble::solve {
 
 namespace {
 
+constexpr std::size_t kBodiesWorthAThread = 512;
+
+// Calls visit(k) for the active bodies, which are counted from 1.
+template <class Visit>
+void eachBody(const SubstepInput& in, Visit visit) {
+  shareOrAlone(in.engine.team, in.active.size(), kBodiesWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t k = begin; k < end; ++k) visit(k + 1);
+               });
+}
+
 std::vector<ActiveBody> gatherBodies(const SubstepInput& in) {
   std::vector<ActiveBody> bodies(in.active.size() + 1);
-  for (std::size_t k = 0; k < in.active.size(); ++k) {
+  eachBody(in, [&](std::size_t n) {
+    const std::size_t k = n - 1;
     const std::uint32_t p = in.active[k];
     const Traits& t = in.traits[p];
     ActiveBody& b = bodies[k + 1];
@@ -23,11 +35,11 @@ std::vector<ActiveBody> gatherBodies(const SubstepInput& in) {
     b.turn = b.start_turn = in.motion.turn[p];
     b.velocity = in.motion.velocity[p];
     b.spin = in.motion.spin[p];
-    if (!t.dynamic) continue;
+    if (!t.dynamic) return;
     b.acceleration = t.free_travel.cwiseProduct(in.gravity * t.gravity_share);
     b.inverse_mass = t.inverse_mass * t.free_travel;
     b.inverse_inertia = inverseInertiaWorld(t, b.turn);
-  }
+  });
   for (std::uint32_t d = 0; d < in.drives.size(); ++d) bodies[in.body_of[in.drives[d].piece]].drive = d;
   return bodies;
 }
@@ -57,22 +69,15 @@ struct Given {
 Given given(const BodyRow& loaded, const BodyRow& now) {
   Given g;
   for (int k = 0; k < 3; ++k) {
-    g.velocity[k] = static_cast<double>(now.velocity[k] - loaded.velocity[k]);
-    g.spin[k] = static_cast<double>(now.spin[k] - loaded.spin[k]);
+    // Plus 0: never -0, which may or may not come out of a sum of nothings.
+    g.velocity[k] = static_cast<double>(now.velocity[k] - loaded.velocity[k]) + 0.0;
+    g.spin[k] = static_cast<double>(now.spin[k] - loaded.spin[k]) + 0.0;
   }
   return g;
 }
 
-constexpr double kResidual = 0.003;  // of what gravity gives in an internal step
-constexpr int kMostSweeps = 60, kFewestSweeps = 1;
-constexpr std::size_t kSweepBudget = 1500;  // blocks swept in a pass
-
-// An island too large for all sweeps within the budget gets fewer: its settling is spread over more internal
-// steps.
-int sweepsFor(const std::vector<ContactBlock>& island) {
-  const std::size_t n = kSweepBudget / (island.empty() ? 1 : island.size());
-  return static_cast<int>(clamped(static_cast<double>(n), kFewestSweeps, kMostSweeps));
-}
+constexpr double kResidual = 0.003;              // of what gravity gives in an internal step
+constexpr std::size_t kBlocksWorthAThread = 64;  // all islands' together
 
 class Substep {
  public:
@@ -87,42 +92,64 @@ class Substep {
   }
 
   Proposal run() {
-    BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_};
-    block_in.substep = in_.h;
+    BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_, in_.h};
+    block_in.team = in_.engine.team;
+    in_.engine.enter(Work::Impacts);
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
-    Groups groups = groupContacts(block_in, in_.gravity.norm());
-    std::vector<ContactBlock>& blocks = groups.lively;
+    in_.engine.enter(Work::Prepare);
+    groups_ = groupContacts(block_in, in_.gravity.norm());
+    Passes together{groups_.together, rows_, dt_, in_.engine};
     const double enough = kResidual * in_.gravity.norm() * dt_;
     const auto iterate = [&](Pass pass) {
-      sweep(blocks, rows_, dt_, pass);
-      for (std::vector<ContactBlock>& g : groups.calm) sweepUntil(g, rows_, dt_, pass, enough, sweepsFor(g));
+      together.sweep(pass);
+      eachIsland(
+          [&](Passes island) { island.sweepUntil(pass, enough, sweepsFor(island.list.blocks.size())); });
     };
     const bool track = anyFast();
     if (track) keepWay();
     for (int step = 0; step < in_.iterations; ++step) {
       drive(step);
+      in_.engine.enter(Work::Impacts);
       impacts.pass(out_.bodies, dt_, out_.hits);
+      in_.engine.enter(Work::Motion);
       accelerate();
+      in_.engine.enter(Work::Passes);
       if (step == 0) {
-        warmStart(blocks, rows_);
-        for (const std::vector<ContactBlock>& g : groups.calm) warmStart(g, rows_);
+        together.warmStart();
+        eachIsland([](Passes island) { island.warmStart(); });
       } else {
         repeatLast();
       }
       iterate(Pass::PushOut);
+      in_.engine.enter(Work::Motion);
       move(impacts, step);
       if (track) keepWay();
+      in_.engine.enter(Work::Passes);
       iterate(Pass::Settle);
-      judgeSliding(blocks);
-      for (std::vector<ContactBlock>& g : groups.calm) judgeSliding(g);
+      together.judgeSliding();
+      eachIsland([](Passes island) { island.judgeSliding(); });
+      in_.engine.enter(Work::Motion);
       fold();
     }
-    storeForces(blocks, dt_, out_.contacts);
-    for (const std::vector<ContactBlock>& g : groups.calm) storeForces(g, dt_, out_.contacts);
+    in_.engine.enter(Work::Prepare);
+    storeForces(groups_.together, dt_, out_.contacts);
+    for (const BlockList& island : groups_.calm) storeForces(island, dt_, out_.contacts);
     return std::move(out_);
   }
 
  private:
+  // Islands share no bodies that move: several at a time.
+  template <class Do>
+  void eachIsland(Do one) {
+    std::size_t blocks = 0;
+    for (const BlockList& island : groups_.calm) blocks += island.blocks.size();
+    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, groups_.calm.size(), 1,
+                 [&](std::size_t, std::size_t begin, std::size_t end) {
+                   for (std::size_t k = begin; k < end; ++k)
+                     one(Passes{groups_.calm[k], rows_, dt_, in_.engine.alone()});
+                 });
+  }
+
   bool anyFast() const {
     double least_radius = std::numeric_limits<double>::infinity(), most = 0;
     for (std::size_t i = 1; i < out_.bodies.size(); ++i) {
@@ -153,7 +180,7 @@ class Substep {
   }
 
   void accelerate() {
-    for (std::size_t i = 1; i < rows_.size(); ++i) {
+    eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       const Traits& t = in_.traits[b.piece];
       if (b.drive == kNotDriven) {
@@ -164,28 +191,28 @@ class Substep {
       loadVelocity(b, rows_[i]);
       loadPlace(b, in_.traits[b.piece], rows_[i]);
       loaded_[i] = rows_[i];
-    }
+    });
   }
 
   // Rows are fixed within a substep: last time's impulses give again what they gave.
   void repeatLast() {
-    for (std::size_t i = 1; i < rows_.size(); ++i) {
+    eachBody(in_, [&](std::size_t i) {
       for (std::size_t k = 0; k < 3; ++k) {
         rows_[i].velocity[k] += last_[i].velocity[k];
         rows_[i].spin[k] += last_[i].spin[k];
       }
-    }
+    });
   }
 
   void move(const Impacts& impacts, int step) {
-    for (std::size_t i = 1; i < rows_.size(); ++i) {
+    eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       if (b.drive != kNotDriven) {
         const Pose& to = in_.drives[b.drive].poses[static_cast<std::size_t>(step) + 1];
         b.position = to.position;
         b.turn = to.turn;
         loadPlace(b, in_.traits[b.piece], rows_[i]);
-        continue;
+        return;
       }
       const Given g = given(loaded_[i], rows_[i]);
       const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
@@ -201,7 +228,7 @@ class Substep {
       }
       loadPlace(b, in_.traits[b.piece], rows_[i]);
       keepGiven(b, i);
-    }
+    });
   }
 
   // The free spin may have turned the spin: the row follows, what was given stays given.
@@ -214,7 +241,7 @@ class Substep {
   }
 
   void fold() {
-    for (std::size_t i = 1; i < rows_.size(); ++i) {
+    eachBody(in_, [&](std::size_t i) {
       for (std::size_t k = 0; k < 3; ++k) {
         last_[i].velocity[k] = rows_[i].velocity[k] - loaded_[i].velocity[k];
         last_[i].spin[k] = rows_[i].spin[k] - loaded_[i].spin[k];
@@ -222,13 +249,14 @@ class Substep {
       const Given g = given(loaded_[i], rows_[i]);
       out_.bodies[i].velocity += g.velocity;
       out_.bodies[i].spin += g.spin;
-    }
+    });
   }
 
   const SubstepInput& in_;
   double dt_;
   std::vector<BodyRow> rows_, loaded_, last_;
   Proposal out_;
+  Groups groups_;
 };
 
 }  // namespace
@@ -240,20 +268,22 @@ Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
   const double dt = in.h / in.iterations;
   std::vector<ActiveBody> bodies = gatherBodies(in);
-  const BlockInput block_in{bodies, in.body_of, in.traits, contacts, dt, kLivelyDamping};
-  std::vector<std::vector<ContactBlock>> islands = islandBlocks(block_in);
+  BlockInput block_in{bodies, in.body_of, in.traits, contacts, dt, 0};
+  block_in.team = in.engine.team;
+  std::vector<BlockList> islands = islandBlocks(block_in);
   std::vector<BodyRow> rows(bodies.size());
   for (std::size_t i = 1; i < bodies.size(); ++i) {
     bodies[i].velocity += bodies[i].acceleration * dt;
     loadVelocity(bodies[i], rows[i]);
   }
   const double enough = 0.1 * kResidual * in.gravity.norm() * dt;
-  for (std::vector<ContactBlock>& blocks : islands) {
-    warmStart(blocks, rows);
+  for (BlockList& list : islands) {
+    Passes island{list, rows, dt, in.engine};
+    island.warmStart();
     // Springs first: they share a load evenly among the points that could bear it.
-    sweepUntil(blocks, rows, dt, Pass::PushOut, enough, sweeps);
-    sweepUntil(blocks, rows, dt, Pass::Settle, enough, sweeps);
-    storeForces(blocks, dt, contacts);
+    island.sweepUntil(Pass::PushOut, enough, sweeps);
+    island.sweepUntil(Pass::Settle, enough, sweeps);
+    storeForces(list, dt, contacts);
   }
 }
 

@@ -7,6 +7,7 @@
 
 #include "core/solve/block.h"
 #include "core/solve/impact.h"
+#include "core/solve/passes.h"
 
 namespace drubble::solve {
 
@@ -25,6 +26,7 @@ struct SubstepInput {
   double h = 0;                               // s
   int iterations = 8;                         // internal steps
   std::span<const Drive> drives = {};         // of the driven ones among the active, ascending
+  Engine engine = {};
 };
 
 struct Proposal {

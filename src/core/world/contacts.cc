@@ -142,6 +142,7 @@ void World::addPatches(const Pair& pair, const collide::Manifolds& found, std::s
 }
 
 solve::Contacts World::findContacts(double h) {
+  engine_.enter(Work::Nearness);
   std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
   for (std::size_t i = 0; i < kinds.size(); ++i) {
     if (mobile(i)) kinds[i] = collide::BoxKind::Moving;
@@ -152,6 +153,7 @@ solve::Contacts World::findContacts(double h) {
     for (std::size_t i = begin; i < end; ++i) boxes[i] = sweptBox(i, h);
   });
   const std::vector<Pair> pairs = collide::overlappingPairs(boxes, kinds, team_);
+  engine_.enter(Work::Pairs);
   std::vector<FoundContacts> parts(static_cast<std::size_t>(team_.size()));
   team_.share(pairs.size(), kPairsWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     findContactsOf(pairs, begin, end, h, parts[part]);

@@ -22,12 +22,13 @@ Sleep startOf(const Piece& p) {
 
 }  // namespace
 
-World::World(const Scene& scene, int threads)
+World::World(const Scene& scene, Machine machine)
     : scene_(scene),
       frame_(scene.first_frame),
       moving_(scene.pieces.size(), 0),
       rules_(scene),
-      team_(threads) {
+      team_(machine.threads),
+      engine_{&solve::kernelOf(machine.lanes), &team_} {
   for (const Piece& p : scene.pieces) {
     solve::Traits t = scene.prototypes[p.prototype.index()].traits;
     if (p.role != Role::Dynamic) t.dynamic = false, t.inverse_mass = 0;
@@ -100,10 +101,12 @@ void World::substep(double from, double to, int iterations, int depth) {
     solve::Contacts contacts = settledContacts(h);
     activate();
     addCarriers(contacts, h, iterations);
-    p = solve::solveSubstep({traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_},
-                            std::move(contacts));
+    p = solve::solveSubstep(
+        {traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_, engine_},
+        std::move(contacts));
     dropCarriers(p);
   } while (releaseHeld(p.hits));
+  engine_.enter(Work::Guard);
   const std::vector<Passing> passings = findPassings(p);
   if (!passings.empty() && depth < kMostHalvings) {
     const double middle = 0.5 * (from + to);
@@ -112,7 +115,9 @@ void World::substep(double from, double to, int iterations, int depth) {
     return;
   }
   for (const Passing& x : passings) p.bodies[x.body].position += x.shift;
+  engine_.enter(Work::Other);
   commit(p);
+  engine_.enter(Work::Sleep);
   wakeForForces();
   shrinkRestOverlaps();
   updateRest(h);
@@ -149,7 +154,7 @@ void World::findStartLoads() {
   findRestOverlaps();
   contacts_ = findContacts(h);
   activate();
-  solve::findLoads({traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}},
+  solve::findLoads({traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}, engine_},
                    kLoadSweeps, contacts_);
   sleep_ = states;
   for (solve::Contact& c : contacts_)
@@ -176,6 +181,7 @@ double alignedShare(double done, int substeps) {
 
 FrameStats World::advance(Watcher& watcher) {
   const FloatMode mode;
+  engine_.listener = &watcher;
   if (!started_) findStartLoads();
   hits_.clear();
   FrameStats out;
@@ -183,6 +189,7 @@ FrameStats World::advance(Watcher& watcher) {
   // so that a finer one never outlasts its cause.
   double done = 0;  // share of the frame; exact, a sum of powers of two, with automatic substeps
   for (int k = 0; done < 1; ++k) {
+    engine_.enter(Work::Other);
     if (watcher.cancelled())
       throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
     bend(frame_ + done, frame_ + 1);
@@ -197,6 +204,8 @@ FrameStats World::advance(Watcher& watcher) {
     out.iterations = std::max(out.iterations, steps.iterations);
   }
   ++frame_;
+  engine_.enter(Work::Other);
+  engine_.listener = nullptr;
   bend(frame_, frame_);
   const int substeps = out.substeps, iterations = out.iterations;
   out = stats();

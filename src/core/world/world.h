@@ -34,17 +34,22 @@ struct FrameStats {
   double kinetic = 0, potential = 0;  // J
 };
 
-// Progress and cancelling; asked once a substep.
-class Watcher {
+// Progress and cancelling; asked once a substep. Told which stage the work is in.
+class Watcher : public WorkListener {
  public:
-  virtual ~Watcher() = default;
   virtual bool cancelled() { return false; }
+};
+
+// What a world runs on: how many threads share the work, and the instructions of the solver's loops. Changes
+// no bit.
+struct Machine {
+  int threads = 1;
+  solve::Lanes lanes = solve::Lanes::Auto;
 };
 
 class World {
  public:
-  // `threads`: how many share the work; changes no bit.
-  explicit World(const Scene& scene, int threads = 1);
+  explicit World(const Scene& scene, Machine machine = {});
 
   const Scene& scene() const { return scene_; }
   int frame() const { return frame_; }
@@ -186,6 +191,7 @@ class World {
   std::vector<solve::Hit> hits_;
 
   Team team_;
+  solve::Engine engine_;
   std::vector<Bend> bends_;
   std::vector<int> bend_of_;  // a prototype: its place in bends_, or -1
   std::vector<std::uint32_t> bending_pieces_;

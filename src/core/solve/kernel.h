@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: Apache-2.0
+// The loops that the solver spends its time in, for each instruction set. All give the same bits.
+#pragma once
+#include <cstddef>
+
+#include "core/solve/rows.h"
+
+namespace drubble::solve {
+
+enum class Pass {
+  PushOut,  // overlaps are eased out, at no more than each block's push speed
+  Settle,   // what speed the push-out left behind is taken away
+};
+
+// Blocks [begin, end) of a list; no two of them share a body that moves unless they are done one by one.
+struct BlockRange {
+  ContactBlock* blocks = nullptr;
+  BlockExtra* extras = nullptr;  // nullptr: none needs any
+  BodyRow* rows = nullptr;
+  std::size_t begin = 0, end = 0;
+  bool apart = true;  // false: blocks share bodies; one after the other
+};
+
+struct Kernel {
+  // One sweep; from the last block and point to the first if `backward`.
+  void (*sweep)(const BlockRange&, float inverse_dt, Pass, bool backward);
+  // The same; returns by how much (m/s) the worst normal row had to change its speed.
+  float (*measuredSweep)(const BlockRange&, float inverse_dt, Pass, bool backward);
+  // Gives the bodies the blocks' own impulses.
+  void (*warmStart)(const BlockRange&);
+  // Gives the bodies some impulses, one entry a block.
+  void (*give)(const BlockRange&, const Impulses*);
+};
+
+enum class Lanes { Auto, Scalar, Sse2, Avx2 };
+
+// Whether this machine has the instructions.
+bool available(Lanes lanes);
+// Auto: the widest that there is. One that is not available: as Auto.
+const Kernel& kernelOf(Lanes lanes);
+
+extern const Kernel kScalarKernel, kSse2Kernel, kAvx2Kernel;
+
+}  // namespace drubble::solve

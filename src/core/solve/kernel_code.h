@@ -1,0 +1,355 @@
+// SPDX-License-Identifier: Apache-2.0
+// The kernel's code, included once by the file of each instruction set. Two blocks of a colour go side by
+// side: one alone waits for its own results.
+#pragma once
+#include "core/base/lanes.h"
+#include "core/solve/kernel.h"
+
+namespace drubble::DRUBBLE_LANES {
+
+using solve::BlockExtra;
+using solve::BlockRange;
+using solve::BodyRow;
+using solve::ContactBlock;
+using solve::Impulses;
+using solve::Mat8;
+using solve::Pass;
+using solve::PointRow;
+using solve::Row8;
+using solve::Vec8;
+
+DRUBBLE_INLINE f8 read(const Row8& r) { return load8(r.x); }
+DRUBBLE_INLINE v8 read(const Vec8& v) { return {load8(v.x.x), load8(v.y.x), load8(v.z.x)}; }
+DRUBBLE_INLINE m8 read(const Mat8& m) {
+  return {load8(m.xx.x), load8(m.xy.x), load8(m.xz.x), load8(m.yy.x), load8(m.yz.x), load8(m.zz.x)};
+}
+DRUBBLE_INLINE void write(Row8& r, f8 x) { store8(r.x, x); }
+
+struct Body8 {
+  v8 velocity, spin;
+  f8 moved_x, moved_y;  // ride along: they stand in the same four floats
+};
+struct Place8 {
+  v8 moved, turned;
+  f8 turned_w;
+};
+
+DRUBBLE_INLINE void loadBody(const BodyRow* rows, const std::uint32_t* at, Body8& b) {
+  const float* p[8];
+  f8 f[4], g[4];
+  for (int i = 0; i < 8; ++i) p[i] = reinterpret_cast<const float*>(rows + at[i]);
+  gather4(p, f);
+  for (int i = 0; i < 8; ++i) p[i] += 4;
+  gather4(p, g);
+  b = {{f[0], f[1], f[2]}, {f[3], g[0], g[1]}, g[2], g[3]};
+}
+
+DRUBBLE_INLINE void loadPlace(const BodyRow* rows, const std::uint32_t* at, const Body8& b, Place8& place) {
+  const float* p[8];
+  f8 f[4], g[4];
+  for (int i = 0; i < 8; ++i) p[i] = reinterpret_cast<const float*>(rows + at[i]) + 8;
+  gather4(p, f);
+  for (int i = 0; i < 8; ++i) p[i] += 4;
+  gather4(p, g);
+  place = {{b.moved_x, b.moved_y, f[0]}, {f[1], f[2], f[3]}, g[0]};
+}
+
+// What a contact does not move is not written: others may be reading it.
+DRUBBLE_INLINE void storeBody(BodyRow* rows, const std::uint32_t* at, std::uint32_t moves, const Body8& b) {
+  alignas(32) float nowhere[8];
+  float* p[8];
+  for (int i = 0; i < 8; ++i) p[i] = (moves >> i & 1) != 0 ? reinterpret_cast<float*>(rows + at[i]) : nowhere;
+  const f8 f[4] = {b.velocity.x, b.velocity.y, b.velocity.z, b.spin.x},
+           g[4] = {b.spin.y, b.spin.z, b.moved_x, b.moved_y};
+  scatter4(p, f);
+  for (int i = 0; i < 8; ++i) p[i] += 4;
+  scatter4(p, g);
+}
+
+// How far the end of `arm` has come by the body's own turn.
+DRUBBLE_INLINE v8 swung(const Place8& p, v8 arm) {
+  const v8 t = cross(p.turned, arm) * f8(2.0f);
+  return t * p.turned_w + cross(p.turned, t);
+}
+
+DRUBBLE_INLINE v8 pointVelocity(const Body8& b, v8 arm) { return b.velocity + cross(b.spin, arm); }
+
+DRUBBLE_INLINE void turn(const ContactBlock& c, Body8& a, Body8& b, v8 moment) {
+  a.spin = a.spin - read(c.inverse_inertia_a) * moment;
+  b.spin = b.spin + read(c.inverse_inertia_b) * moment;
+}
+
+template <bool extra>
+DRUBBLE_INLINE void push(const ContactBlock& c, const BlockExtra* e, Body8& a, Body8& b, v8 arm_a, v8 arm_b,
+                         v8 impulse) {
+  if (extra) {
+    a.velocity = a.velocity - scaled(impulse, read(e->inverse_mass_a));
+    b.velocity = b.velocity + scaled(impulse, read(e->inverse_mass_b));
+  } else {
+    a.velocity = a.velocity - impulse * read(c.inverse_mass_a);
+    b.velocity = b.velocity + impulse * read(c.inverse_mass_b);
+  }
+  a.spin = a.spin - read(c.inverse_inertia_a) * cross(arm_a, impulse);
+  b.spin = b.spin + read(c.inverse_inertia_b) * cross(arm_b, impulse);
+}
+
+// By how much a pair of impulses of that size must be scaled to be no more than the limit.
+DRUBBLE_INLINE f8 withinCone(f8 x, f8 y, f8 limit) {
+  const f8 size = root(x * x + y * y);
+  return choose(size > limit, limit / greatest(size, f8(1e-30f)), f8(1.0f));
+}
+
+// A moment against rolling, about both axes square to the normal.
+DRUBBLE_INLINE void solveRolling(const ContactBlock& c, BlockExtra& e, Body8& a, Body8& b, f8 load) {
+  const v8 turning = b.spin - a.spin, along_axis = read(c.along), across_axis = read(c.across);
+  const f8 old_along = read(e.impulse_roll_along), old_across = read(e.impulse_roll_across);
+  const f8 along = old_along - read(e.roll_mass_along) * dot(turning, along_axis);
+  const f8 across = old_across - read(e.roll_mass_across) * dot(turning, across_axis);
+  const f8 scale = withinCone(along, across, read(e.roll_lever) * load);
+  write(e.impulse_roll_along, along * scale);
+  write(e.impulse_roll_across, across * scale);
+  turn(c, a, b, along_axis * (along * scale - old_along) + across_axis * (across * scale - old_across));
+}
+
+template <bool extra>
+DRUBBLE_INLINE void solveFriction(ContactBlock& c, BlockExtra* e, Body8& a, Body8& b) {
+  f8 load = read(c.point[0].impulse);
+  for (std::uint32_t k = 1; k < c.points; ++k) load = load + read(c.point[k].impulse);
+  if (extra) {
+    for (std::uint32_t k = 0; k < c.points; ++k) load = load + read(e->pull);
+    solveRolling(c, *e, a, b, load);
+  }
+  // Twist before slip, so that slip has the last word.
+  const v8 normal = read(c.normal), along_axis = read(c.along), across_axis = read(c.across);
+  const f8 limit_twist = read(c.twist_lever) * load, old_twist = read(c.impulse_twist);
+  const f8 free_twist = old_twist - read(c.twist_mass) * dot(normal, b.spin - a.spin);
+  const f8 twist = greatest(least(free_twist, limit_twist), -limit_twist);
+  write(c.impulse_twist, twist);
+  turn(c, a, b, normal * (twist - old_twist));
+
+  const v8 arm_a = read(c.friction_arm_a), arm_b = read(c.friction_arm_b);
+  const v8 slip = pointVelocity(b, arm_b) - pointVelocity(a, arm_a);
+  const f8 s = dot(slip, along_axis), t = dot(slip, across_axis);
+  const f8 old_along = read(c.impulse_along), old_across = read(c.impulse_across);
+  const f8 along = old_along - (read(c.slip_xx) * s + read(c.slip_xy) * t);
+  const f8 across = old_across - (read(c.slip_xy) * s + read(c.slip_yy) * t);
+  const f8 scale = withinCone(along, across, read(c.friction) * load);
+  write(c.impulse_along, along * scale);
+  write(c.impulse_across, across * scale);
+  push<extra>(c, e, a, b, arm_a, arm_b,
+              along_axis * (along * scale - old_along) + across_axis * (across * scale - old_across));
+}
+
+// By how much a rolling ellipsoid's surface stays nearer than the material point that touched at first.
+DRUBBLE_INLINE f8 bendOf(const ContactBlock& c, const BlockExtra& e, const Place8& a, const Place8& b) {
+  const v8 along = read(c.along), across = read(c.across);
+  const f8 ax = dot(a.turned, along), ay = dot(a.turned, across), bx = dot(b.turned, along),
+           by = dot(b.turned, across);
+  const f8 two(2.0f);
+  // Turned about one axis the normal goes along the other; half of twice the quaternion's part, squared, is
+  // two.
+  return two *
+         (read(e.bend_a_xx) * ay * ay - two * read(e.bend_a_xy) * ax * ay + read(e.bend_a_yy) * ax * ax +
+          read(e.bend_b_xx) * by * by - two * read(e.bend_b_xy) * bx * by + read(e.bend_b_yy) * bx * bx);
+}
+
+struct Relative8 {  // of the two places
+  v8 moved;
+  f8 bend;
+};
+
+template <bool extra, bool push_out, bool measured>
+DRUBBLE_INLINE void solvePoint(ContactBlock& c, const BlockExtra* e, PointRow& p, Body8& a, Body8& b,
+                               const Place8& place_a, const Place8& place_b, const Relative8& relative,
+                               f8 inverse_dt, f8& worst) {
+  const v8 normal = read(c.normal);
+  v8 arm_a = read(p.arm_a), arm_b = read(p.arm_b);
+  const v8 shift = relative.moved + swung(place_b, arm_b) - swung(place_a, arm_a);
+  f8 gap = read(p.gap) + dot(shift, normal);
+  if (extra) {
+    gap = gap - relative.bend;
+    arm_a = arm_a + read(e->lean_a);
+    arm_b = arm_b + read(e->lean_b);
+  }
+  const f8 speed = dot(pointVelocity(b, arm_b) - pointVelocity(a, arm_a), normal);
+  // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
+  const f8 open = greatest(gap, f8(0.0f)), old = read(p.impulse);
+  const f8 mass = read(p.mass);
+  f8 now;
+  if (push_out) {
+    const f8 ease = greatest(least(gap, f8(0.0f)) * read(c.bias_rate), -read(c.push_speed));
+    const f8 share = greatest(least(f8(0.5f) - gap * read(c.inverse_blend), f8(1.0f)),
+                              f8(0.0f));  // 1: spring, 0: stop
+    const f8 felt = mass + mass * (share * (read(c.mass_scale) - f8(1.0f)));
+    const f8 keep = f8(1.0f) - share * read(c.impulse_scale);
+    now = old * keep - felt * (speed + (open * inverse_dt + ease));
+  } else {
+    now = old - mass * (speed + open * inverse_dt);
+  }
+  f8 floor(0.0f);
+  if (extra) {
+    const f8 pull = read(e->pull);
+    floor = choose(f8(1.0f) > gap * read(c.inverse_blend), -pull, floor);
+  }
+  now = greatest(now, floor);
+  // What has not met yet is the next step's affair: settling must not brake it beforehand.
+  if (!push_out) now = choose(open > greatest(old, -old) * f8(1e30f), f8(0.0f), now);
+  write(p.impulse, now);
+  if (measured) {
+    const f8 change = (now - old) / greatest(mass, f8(1e-30f));
+    worst = greatest(worst, greatest(change, -change));
+  }
+  push<extra>(c, e, a, b, arm_a, arm_b, normal * (now - old));
+}
+
+template <int W, bool extra, bool push_out, bool measured>
+DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 inverse_dt, bool backward,
+                                    f8& worst) {
+  ContactBlock* c = r.blocks + first;
+  BlockExtra* e = extra ? r.extras + first : nullptr;
+  Body8 a[W], b[W];
+  Place8 place_a[W], place_b[W];
+  Relative8 relative[W];
+#pragma GCC unroll 2
+  for (int w = 0; w < W; ++w) {
+    loadBody(r.rows, c[w].body_a, a[w]);
+    loadBody(r.rows, c[w].body_b, b[w]);
+  }
+#pragma GCC unroll 2
+  for (int w = 0; w < W; ++w) solveFriction<extra>(c[w], extra ? e + w : e, a[w], b[w]);
+#pragma GCC unroll 2
+  for (int w = 0; w < W; ++w) {
+    loadPlace(r.rows, c[w].body_a, a[w], place_a[w]);
+    loadPlace(r.rows, c[w].body_b, b[w], place_b[w]);
+    relative[w].moved = place_b[w].moved - place_a[w].moved;
+    if (extra) relative[w].bend = bendOf(c[w], e[w], place_a[w], place_b[w]);
+  }
+  std::uint32_t points = c[0].points;
+  if (W == 2 && c[W - 1].points > points) points = c[W - 1].points;
+  for (std::uint32_t n = 0; n < points; ++n) {
+    const std::uint32_t k = backward ? points - 1 - n : n;
+#pragma GCC unroll 2
+    for (int w = 0; w < W; ++w)
+      solvePoint<extra, push_out, measured>(c[w], extra ? e + w : e, c[w].point[k], a[w], b[w], place_a[w],
+                                            place_b[w], relative[w], inverse_dt, worst);
+  }
+#pragma GCC unroll 2
+  for (int w = 0; w < W; ++w) {
+    storeBody(r.rows, c[w].body_a, c[w].moves_a, a[w]);
+    storeBody(r.rows, c[w].body_b, c[w].moves_b, b[w]);
+  }
+}
+
+// Rows of bodies two blocks ahead, and blocks farther ahead into the second cache.
+DRUBBLE_INLINE void prefetch(const BlockRange& r, std::size_t n) {
+  constexpr std::size_t kAhead = 4, kFar = 8;
+  if (n + kFar < r.end) {
+    const char* p = reinterpret_cast<const char*>(r.blocks + n + kFar);
+    for (std::size_t k = 0; k < sizeof(ContactBlock); k += 64) __builtin_prefetch(p + k, 1, 2);
+  }
+  if (n + kAhead < r.end) {
+    const ContactBlock& c = r.blocks[n + kAhead];
+    for (int i = 0; i < 8; ++i) {
+      __builtin_prefetch(r.rows + c.body_a[i], 1, 3);
+      __builtin_prefetch(r.rows + c.body_b[i], 1, 3);
+    }
+  }
+}
+
+template <bool extra, bool push_out, bool measured>
+float sweepRange(const BlockRange& r, float inverse_dt, bool backward) {
+  f8 worst(0.0f);
+  const f8 rate(inverse_dt);
+  std::size_t n = r.begin;
+  if (r.apart) {
+    for (; n + 2 <= r.end; n += 2) {
+      prefetch(r, n);
+      prefetch(r, n + 1);
+      solveSideBySide<2, extra, push_out, measured>(r, n, rate, backward, worst);
+    }
+  }
+  for (std::size_t k = n; k < r.end; ++k)
+    solveSideBySide<1, extra, push_out, measured>(r, backward ? r.end - 1 - (k - n) : k, rate, backward,
+                                                  worst);
+  if (!measured) return 0;
+  alignas(32) float lanes[8];
+  store8(lanes, worst);
+  float most = 0;
+  for (int i = 0; i < 8; ++i) most = lanes[i] > most ? lanes[i] : most;
+  return most;
+}
+
+template <bool measured>
+DRUBBLE_INLINE float sweepAny(const BlockRange& r, float inverse_dt, Pass pass, bool backward) {
+  if (r.extras != nullptr)
+    return pass == Pass::PushOut ? sweepRange<true, true, measured>(r, inverse_dt, backward)
+                                 : sweepRange<true, false, measured>(r, inverse_dt, backward);
+  return pass == Pass::PushOut ? sweepRange<false, true, measured>(r, inverse_dt, backward)
+                               : sweepRange<false, false, measured>(r, inverse_dt, backward);
+}
+
+inline void sweep(const BlockRange& r, float inverse_dt, Pass pass, bool backward) {
+  sweepAny<false>(r, inverse_dt, pass, backward);
+}
+inline float measuredSweep(const BlockRange& r, float inverse_dt, Pass pass, bool backward) {
+  return sweepAny<true>(r, inverse_dt, pass, backward);
+}
+
+template <bool extra>
+DRUBBLE_INLINE void giveOne(const BlockRange& r, std::size_t n, const Row8* const row[Impulses::kCount]) {
+  const ContactBlock& c = r.blocks[n];
+  const BlockExtra* e = extra ? r.extras + n : nullptr;
+  Body8 a, b;
+  loadBody(r.rows, c.body_a, a);
+  loadBody(r.rows, c.body_b, b);
+  for (std::uint32_t k = 0; k < c.points; ++k) {
+    v8 arm_a = read(c.point[k].arm_a), arm_b = read(c.point[k].arm_b);
+    if (extra) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
+    push<extra>(c, e, a, b, arm_a, arm_b, read(c.normal) * read(*row[k]));
+  }
+  const v8 along = read(c.along), across = read(c.across);
+  push<extra>(c, e, a, b, read(c.friction_arm_a), read(c.friction_arm_b),
+              along * read(*row[Impulses::kAlong]) + across * read(*row[Impulses::kAcross]));
+  v8 moment = read(c.normal) * read(*row[Impulses::kTwist]);
+  if (extra)
+    moment = moment + along * read(*row[Impulses::kRollAlong]) + across * read(*row[Impulses::kRollAcross]);
+  turn(c, a, b, moment);
+  storeBody(r.rows, c.body_a, c.moves_a, a);
+  storeBody(r.rows, c.body_b, c.moves_b, b);
+}
+
+// `rows_of(n, row)` tells where block n's impulses stand.
+template <class RowsOf>
+DRUBBLE_INLINE void giveAll(const BlockRange& r, RowsOf rows_of) {
+  for (std::size_t n = r.begin; n < r.end; ++n) {
+    const Row8* row[Impulses::kCount];
+    rows_of(n, row);
+    if (r.extras != nullptr)
+      giveOne<true>(r, n, row);
+    else
+      giveOne<false>(r, n, row);
+  }
+}
+
+inline void warmStart(const BlockRange& r) {
+  giveAll(r, [&](std::size_t n, const Row8** row) {
+    const ContactBlock& c = r.blocks[n];
+    for (int k = 0; k < 4; ++k) row[k] = &c.point[k].impulse;
+    row[Impulses::kAlong] = &c.impulse_along;
+    row[Impulses::kAcross] = &c.impulse_across;
+    row[Impulses::kTwist] = &c.impulse_twist;
+    if (r.extras == nullptr) return;
+    row[Impulses::kRollAlong] = &r.extras[n].impulse_roll_along;
+    row[Impulses::kRollAcross] = &r.extras[n].impulse_roll_across;
+  });
+}
+
+inline void give(const BlockRange& r, const Impulses* impulses) {
+  giveAll(r, [&](std::size_t n, const Row8** row) {
+    for (int k = 0; k < Impulses::kCount; ++k) row[k] = &impulses[n].row[k];
+  });
+}
+
+constexpr solve::Kernel kKernel = {sweep, measuredSweep, warmStart, give};
+
+}  // namespace drubble::DRUBBLE_LANES

@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: Apache-2.0
+// What the passes read and write, in plain floats: bodies, and contacts of one colour eight side by side.
+// Included by files compiled for one instruction set: nothing with code in it belongs here.
+#pragma once
+#include <cstdint>
+
+namespace drubble::solve {
+
+inline constexpr int kLanes = 8;
+inline constexpr std::uint32_t kNoContact = 0xffffffffu;
+
+// A body in the internal step: its velocities, and how far it has come since the substep's start. 64 bytes:
+// one cache line.
+struct alignas(64) BodyRow {
+  float velocity[3];
+  float spin[3];
+  float moved[3];
+  float turned[4];  // x, y, z, w
+  float unused[3];
+};
+
+struct alignas(32) Row8 {
+  float x[kLanes];
+};
+struct Vec8 {
+  Row8 x, y, z;
+};
+struct Mat8 {  // symmetric
+  Row8 xx, xy, xz, yy, yz, zz;
+};
+
+struct PointRow {
+  Vec8 arm_a, arm_b;  // from the centres of mass, world, at the substep's start
+  Row8 gap;           // m, then
+  Row8 mass;          // effective, along the normal
+  Row8 impulse;       // N s, so far in this internal step
+};
+
+// What most contacts need: 80 bytes a point.
+struct alignas(64) ContactBlock {
+  std::uint32_t body_a[kLanes], body_b[kLanes];
+  Vec8 normal, along, across;  // the patch's frame
+  Row8 inverse_mass_a, inverse_mass_b;
+  Mat8 inverse_inertia_a, inverse_inertia_b;
+  PointRow point[4];
+  Vec8 friction_arm_a, friction_arm_b;  // to the patch's middle
+  Row8 slip_xx, slip_xy, slip_yy;       // inverse of the 2x2 effective inverse mass
+  Row8 twist_mass, twist_lever;         // kg m2; m: moment about the normal over load
+  Row8 friction;                        // what holds now: that at rest, or that of sliding
+  Row8 impulse_along, impulse_across, impulse_twist;
+  Row8 push_speed;                            // m/s: the fastest that an overlap is eased out
+  Row8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
+  Row8 inverse_blend;                         // 1/m: of what the spring gives way over about gap 0
+  std::uint32_t contact[kLanes];              // index into the contacts; kNoContact: an empty lane
+  std::uint32_t points;                       // the most that any lane has
+  std::uint32_t moves_a, moves_b;             // a bit a lane: the body is moved by this contact
+};
+
+// What only some contacts need. A list of blocks has one of these for each, or none at all.
+struct alignas(64) BlockExtra {
+  Row8 friction_rest, friction_slide;
+  Row8 roll_lever, roll_mass_along, roll_mass_across, impulse_roll_along, impulse_roll_across;
+  Row8 pull;                            // N s a point: what adhesion holds in an internal step
+  Vec8 inverse_mass_a, inverse_mass_b;  // along the world's axes: 0 along locked ones
+  // How far the surfaces bend away from where they touch, as the radii of an ellipsoid's curvature in the
+  // frame of along and across.
+  // And how far the place that touches will have come over them halfway through the substep: what pushes
+  // there pushes with that arm. With the arm of the start a rocking ellipsoid would gain energy.
+  Vec8 lean_a, lean_b;
+  Row8 bend_a_xx, bend_a_xy, bend_a_yy, bend_b_xx, bend_b_xy, bend_b_yy;
+};
+
+// The impulses of a block, or a change of them: along the normal at each point, along, across, the twist, and
+// against rolling along and across.
+struct alignas(32) Impulses {
+  static constexpr int kAlong = 4, kAcross = 5, kTwist = 6, kRollAlong = 7, kRollAcross = 8, kCount = 9;
+  Row8 row[kCount];
+};
+
+}  // namespace drubble::solve
