@@ -19,9 +19,8 @@ class ByteWriter {
   template <class T>
   requires std::is_arithmetic_v<T>
   void add(T x) {
-    const std::size_t at = bytes_.size();
-    bytes_.resize(at + sizeof(T));
-    std::memcpy(bytes_.data() + at, &x, sizeof(T));
+    const auto* from = reinterpret_cast<const std::byte*>(&x);
+    bytes_.insert(bytes_.end(), from, from + sizeof(T));
   }
   void add(const Vec3& v) {
     for (int k = 0; k < 3; ++k) add(v[k]);

@@ -6,7 +6,6 @@
 #include <utility>
 #include <vector>
 
-#include "core/base/team.h"
 #include "core/base/vec.h"
 
 namespace drubble::collide {
@@ -14,11 +13,7 @@ namespace drubble::collide {
 // Static: never pairs with another Static. Ignored: pairs with nothing.
 enum class BoxKind : std::uint8_t { Moving, Static, Ignored };
 
-// All overlapping pairs (i < j) of which one is Moving, ascending. A tree made anew in each
-// call: about n log n, whatever their sizes. The result is defined by the boxes alone.
-std::vector<std::pair<std::uint32_t, std::uint32_t>> overlappingPairs(std::span<const Box> boxes,
-                                                                      std::span<const BoxKind> kinds,
-                                                                      Team& team);
+// All overlapping pairs (i < j) of which one is Moving, ascending: NearPairs for one call.
 std::vector<std::pair<std::uint32_t, std::uint32_t>> overlappingPairs(std::span<const Box> boxes,
                                                                       std::span<const BoxKind> kinds);
 

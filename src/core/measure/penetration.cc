@@ -34,8 +34,8 @@ double percentile99(std::vector<double>& values) {
 Penetration PenetrationMeter::measure(const world::World& w) {
   std::vector<Entry> now;
   std::size_t old = 0;
-  for (const solve::Contact& c : w.contacts()) {
-    if (!now.empty() && now.back().a == c.a && now.back().b == c.b) continue;
+  w.eachContact([&](const solve::Contact& c) {
+    if (!now.empty() && now.back().a == c.a && now.back().b == c.b) return;
     Entry e{c.a, c.b, 0, w.resting(c.a.index()) && w.resting(c.b.index())};
     while (old < known_.size() && std::pair(known_[old].a, known_[old].b) < std::pair(e.a, e.b)) ++old;
     const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b &&
@@ -44,7 +44,7 @@ Penetration PenetrationMeter::measure(const world::World& w) {
                    : collide::overlapDepth(w.shapeOf(e.a.index()), w.motion().pose(e.a.index()),
                                            w.shapeOf(e.b.index()), w.motion().pose(e.b.index()));
     now.push_back(e);
-  }
+  });
   known_ = std::move(now);
   Penetration out;
   std::vector<double> depths, shares;

@@ -79,8 +79,8 @@ Bytes World::save() const {
     w.add(rest_[i].seconds);
     w.add(static_cast<std::uint8_t>(rest_[i].rested));
   }
-  w.add(static_cast<std::uint64_t>(contacts_.size()));
-  for (const solve::Contact& c : contacts_) addContact(w, c);
+  w.add(static_cast<std::uint64_t>(contacts_.size() + resting_.size()));
+  eachContact([&](const solve::Contact& c) { addContact(w, c); });
   w.add(static_cast<std::uint64_t>(rest_overlaps_.size()));
   for (const RestOverlap& r : rest_overlaps_) {
     w.add(r.a.value);
@@ -118,6 +118,9 @@ void World::restore(const Bytes& bytes) {
   r.read(contacts);
   contacts_.assign(contacts, {});
   for (solve::Contact& c : contacts_) readContact(r, c);
+  resting_.clear();
+  in_play_.assign(motion_.size(), 1);
+  settled_.clear();
   std::uint64_t overlaps = 0;
   r.read(overlaps);
   rest_overlaps_.assign(overlaps, {});
@@ -128,7 +131,7 @@ void World::restore(const Bytes& bytes) {
   }
   for (std::size_t i = 0; i < sleep_.size(); ++i)
     if (scene_.pieces[i].role == Role::Kinematic && sleep_[i] != Sleep::Driven) makeDynamic(i);
-  std::fill(moving_.begin(), moving_.end(), char{0});
+  moving_.assign(motion_.size(), 0);
   hits_.clear();
   apart_.clear();
   bend(frame_, frame_);

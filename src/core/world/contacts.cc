@@ -2,7 +2,6 @@
 // Finding the contacts of a substep: which pairs are near enough, where they touch, what they carried before.
 #include <algorithm>
 
-#include "core/collide/broad.h"
 #include "core/collide/pairs.h"
 #include "core/world/world.h"
 
@@ -45,7 +44,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
 
 namespace {
 
-constexpr std::size_t kPairsWorthAThread = 256, kBoxesWorthAThread = 2048;
+constexpr std::size_t kPairsWorthAThread = 256;
 
 // What is known of pairs, in ascending order, gone through in step with the pairs that are looked at.
 template <class Known>
@@ -62,9 +61,6 @@ class Following {
   }
   std::span<const Known> of(const Pair& pair) {
     return take([&](const Known& k) { return pairOf(k) == pair; });
-  }
-  std::span<const Known> rest() {
-    return take([](const Known&) { return true; });
   }
 
  private:
@@ -87,7 +83,7 @@ class Following {
 
 }  // namespace
 
-// The contacts of pairs [begin, end), and those kept from before that stand between them.
+// The contacts of pairs [begin, end).
 void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
                            FoundContacts& out) const {
   thread_local collide::Manifolds found;
@@ -96,14 +92,9 @@ void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, st
              *last = end == pairs.size() ? nullptr : &pairs[end];
   Following before(contacts_, first, last);
   Following apart(apart_, first, last);
-  // Contacts between pieces that both rest are kept as they are.
-  const auto keep = [&](std::span<const solve::Contact> some) {
-    for (const solve::Contact& c : some)
-      if (!mobile(c.a.index()) && !mobile(c.b.index())) out.contacts.push_back(c);
-  };
   for (std::size_t n = begin; n < end; ++n) {
     const auto [i, j] = pairs[n];
-    keep(before.upTo(pairs[n]));
+    before.upTo(pairs[n]);
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
     if (!rules_.collide(i, j)) continue;
     apart.upTo(pairs[n]);
@@ -116,7 +107,6 @@ void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, st
     for (const collide::Apart& x : fresh) out.apart.push_back({PieceId{i}, PieceId{j}, x});
     addPatches(pairs[n], found, before.of(pairs[n]), out.contacts);
   }
-  keep(before.rest());
 }
 
 // The patches of a pair become contacts that go on from what the pair's old ones carried.
@@ -141,18 +131,46 @@ void World::addPatches(const Pair& pair, const collide::Manifolds& found, std::s
                  kSamePlace * size);
 }
 
+// Puts away the contacts of pairs that rest now, and fetches those of pieces that move again.
+void World::shelve() {
+  std::vector<std::uint32_t> started;
+  const std::size_t had = settled_.size();
+  for (std::uint32_t i = 0; i < in_play_.size(); ++i) {
+    const bool moves = mobile(i);
+    if (moves == (in_play_[i] != 0)) continue;
+    (moves ? started : settled_).push_back(i);
+    in_play_[i] = moves;
+  }
+  if (settled_.size() > had) {
+    const auto rests = [&](const solve::Contact& c) {
+      return in_play_[c.a.index()] == 0 && in_play_[c.b.index()] == 0;
+    };
+    for (const solve::Contact& c : contacts_)
+      if (rests(c)) resting_.put(c);
+    std::erase_if(contacts_, rests);
+  }
+  if (started.empty()) return;
+  const auto middle = static_cast<std::ptrdiff_t>(contacts_.size());
+  for (const std::uint32_t i : started) resting_.take(i, contacts_);
+  const auto before = [](const solve::Contact& x, const solve::Contact& y) {
+    return std::pair(x.a, x.b) < std::pair(y.a, y.b);
+  };
+  std::stable_sort(contacts_.begin() + middle, contacts_.end(), before);
+  std::inplace_merge(contacts_.begin(), contacts_.begin() + middle, contacts_.end(), before);
+}
+
 solve::Contacts World::findContacts(double h) {
   engine_.enter(Work::Nearness);
-  std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
-  for (std::size_t i = 0; i < kinds.size(); ++i) {
-    if (mobile(i)) kinds[i] = collide::BoxKind::Moving;
-    if (!scene_.pieces[i].collide) kinds[i] = collide::BoxKind::Ignored;
-  }
-  std::vector<Box> boxes(motion_.size());
-  team_.share(boxes.size(), kBoxesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) boxes[i] = sweptBox(i, h);
-  });
-  const std::vector<Pair> pairs = collide::overlappingPairs(boxes, kinds, team_);
+  shelve();
+  std::vector<std::uint32_t> moving;
+  for (std::uint32_t i = 0; i < in_play_.size(); ++i)
+    if (in_play_[i] != 0 && scene_.pieces[i].collide) moving.push_back(i);
+  for (const std::uint32_t i : bending_pieces_)
+    if (in_play_[i] == 0) settled_.push_back(i);
+  std::erase_if(settled_, [&](std::uint32_t i) { return !scene_.pieces[i].collide; });
+  const std::vector<Pair> pairs = near_.find(
+      moving, settled_, [&](std::uint32_t i) { return sweptBox(i, h); }, team_);
+  settled_.clear();
   engine_.enter(Work::Pairs);
   std::vector<FoundContacts> parts(static_cast<std::size_t>(team_.size()));
   team_.share(pairs.size(), kPairsWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {

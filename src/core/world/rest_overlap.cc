@@ -128,6 +128,7 @@ void World::shrinkRestOverlaps() {
   for (RestOverlap& r : rest_overlaps_) {
     const auto before = [&](const solve::Contact& c) { return std::pair(c.a, c.b) < std::pair(r.a, r.b); };
     while (k < contacts_.size() && before(contacts_[k])) ++k;
+    if (!mobile(r.a.index()) && !mobile(r.b.index())) continue;
     double now = 0;
     for (std::size_t c = k; c < contacts_.size() && contacts_[c].a == r.a && contacts_[c].b == r.b; ++c)
       now = greatest(now, r.depth - contacts_[c].patch.leastGap());

@@ -39,13 +39,10 @@ void World::wakeWithNeighbours(std::size_t piece, double momentum, double least_
       wake(i);
     }
     next.clear();
-    for (const solve::Contact& c : contacts_) {
-      const std::size_t i = c.a.index(), j = c.b.index();
-      if (sleep_[i] == Sleep::Asleep && std::binary_search(ring.begin(), ring.end(), c.b.value))
-        next.push_back(c.a.value);
-      if (sleep_[j] == Sleep::Asleep && std::binary_search(ring.begin(), ring.end(), c.a.value))
-        next.push_back(c.b.value);
-    }
+    for (const std::uint32_t i : ring)
+      resting_.eachNeighbour(i, [&](std::uint32_t j) {
+        if (sleep_[j] == Sleep::Asleep) next.push_back(j);
+      });
     std::sort(next.begin(), next.end());
     next.erase(std::unique(next.begin(), next.end()), next.end());
     ring.swap(next);

@@ -25,8 +25,11 @@ Sleep startOf(const Piece& p) {
 World::World(const Scene& scene, Machine machine)
     : scene_(scene),
       frame_(scene.first_frame),
+      resting_(scene.pieces.size()),
       moving_(scene.pieces.size(), 0),
       rules_(scene),
+      in_play_(scene.pieces.size(), 1),
+      near_(scene.pieces.size()),
       team_(machine.threads),
       engine_{&solve::kernelOf(machine.lanes), &team_} {
   for (const Piece& p : scene.pieces) {
@@ -94,6 +97,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   releaseDue(from);
   bend(from, to);
   drive(from, to, iterations);
+  shelve();
   wakeForDrives();
   solve::Proposal p;
   // A blow that came through others may have struck something held: it goes, and the substep is done again.
@@ -116,7 +120,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   }
   for (const Passing& x : passings) p.bodies[x.body].position += x.shift;
   engine_.enter(Work::Other);
-  commit(p);
+  commit(std::move(p));
   engine_.enter(Work::Sleep);
   wakeForForces();
   shrinkRestOverlaps();
@@ -124,7 +128,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   fallAsleep();
 }
 
-void World::commit(const solve::Proposal& p) {
+void World::commit(solve::Proposal&& p) {
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     if (!absurd(p.bodies[k])) continue;
     throw Error(ErrorKind::Diverged,
@@ -139,7 +143,7 @@ void World::commit(const solve::Proposal& p) {
     motion_.velocity[b.piece] = b.velocity;
     motion_.spin[b.piece] = b.spin;
   }
-  contacts_ = p.contacts;
+  contacts_ = std::move(p.contacts);
   hits_.insert(hits_.end(), p.hits.begin(), p.hits.end());
 }
 
@@ -217,7 +221,7 @@ FrameStats World::advance(Watcher& watcher) {
 FrameStats World::stats() const {
   FrameStats out;
   out.frame = frame_;
-  out.contacts = u32(contacts_.size());
+  out.contacts = u32(contacts_.size() + resting_.size());
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     const solve::Traits& t = traits_[i];
     out.awake += sleep_[i] == Sleep::Awake;

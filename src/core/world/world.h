@@ -16,10 +16,12 @@
 
 #include "core/base/bytes.h"
 #include "core/base/team.h"
+#include "core/collide/near_pairs.h"
 #include "core/collide/pairs.h"
 #include "core/solve/contact.h"
 #include "core/solve/substep.h"
 #include "core/world/pair_rules.h"
+#include "core/world/resting.h"
 #include "core/world/scene.h"
 
 namespace drubble::world {
@@ -68,7 +70,24 @@ class World {
   bool resting(std::size_t piece) const {
     return sleep_[piece] != Sleep::Awake && sleep_[piece] != Sleep::Driven;
   }
+  // Those of pieces that move, by pair. Those between pieces that both rest stand in restingContacts().
   const solve::Contacts& contacts() const { return contacts_; }
+  const RestingContacts& restingContacts() const { return resting_; }
+  // All of them, by pair.
+  template <class Visit>
+  void eachContact(Visit visit) const {
+    auto next = contacts_.begin();
+    const auto upTo = [&](PieceId a, PieceId b) {
+      for (; next != contacts_.end() && std::pair(next->a, next->b) < std::pair(a, b); ++next) visit(*next);
+    };
+    for (std::size_t i = 0; i < motion_.size() && resting_.size() > 0; ++i) {
+      for (const solve::Contact& c : resting_.of(i)) {
+        upTo(c.a, c.b);
+        visit(c);
+      }
+    }
+    for (; next != contacts_.end(); ++next) visit(*next);
+  }
   const std::vector<solve::Hit>& hits() const { return hits_; }  // of the last frame, in order
 
   // Throws Error(Diverged) naming the piece, or Error(Cancelled); the state is then that of the last good
@@ -109,7 +128,7 @@ class World {
 
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
-  void commit(const solve::Proposal& p);
+  void commit(solve::Proposal&& p);
   // A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
   struct Bend {
     std::uint32_t prototype = 0;
@@ -153,6 +172,7 @@ class World {
   Box sweptBox(std::size_t piece, double h) const;
   double reach(std::size_t a, std::size_t b, double h) const;
   using Pair = std::pair<std::uint32_t, std::uint32_t>;
+  void shelve();
   solve::Contacts findContacts(double h);
   void findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
                       FoundContacts& out) const;
@@ -181,6 +201,7 @@ class World {
   std::vector<Sleep> sleep_;
   std::vector<Rest> rest_;
   solve::Contacts contacts_;
+  RestingContacts resting_;
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
 
   // Made anew in every substep.
@@ -189,6 +210,11 @@ class World {
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
+
+  // Which pieces' contacts are in contacts_; the others' are in resting_ but for those with one of these.
+  std::vector<char> in_play_;
+  std::vector<std::uint32_t> settled_;  // came to rest since contacts were found last
+  collide::NearPairs near_;
 
   Team team_;
   solve::Engine engine_;

@@ -1,0 +1,36 @@
+// SPDX-License-Identifier: Apache-2.0
+// Contacts between pieces that both rest, put away so that they cost nothing until one of the two moves.
+#pragma once
+#include <vector>
+
+#include "core/solve/contact.h"
+
+namespace drubble::world {
+
+class RestingContacts {
+ public:
+  explicit RestingContacts(std::size_t pieces);
+  void clear();
+
+  // Those of one pair come one after the other, in their order.
+  void put(const solve::Contact& c);
+  // Hands over all of a piece's, in no order of pairs.
+  void take(std::size_t piece, solve::Contacts& out);
+
+  std::size_t size() const { return size_; }
+  // Calls visit(other) for every piece that it touches.
+  template <class Visit>
+  void eachNeighbour(std::size_t piece, Visit visit) const {
+    for (const std::uint32_t lower : below_[piece]) visit(lower);
+    for (const solve::Contact& c : of_[piece]) visit(c.b.value);
+  }
+  // Those whose lower piece this is, by the other one.
+  const solve::Contacts& of(std::size_t piece) const { return of_[piece]; }
+
+ private:
+  std::vector<solve::Contacts> of_;
+  std::vector<std::vector<std::uint32_t>> below_;  // a piece: its lower partners, a contact each
+  std::size_t size_ = 0;
+};
+
+}  // namespace drubble::world
