@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "core/base/random.h"
+#include "core/shape/hull.h"
 #include "core/world/prototypes.h"
 #include "core/world/world.h"
 
@@ -28,21 +29,47 @@ inline void addPiece(world::Scene& s, std::size_t prototype, const Vec3& at, con
   s.pieces.push_back(piece);
 }
 
-// `count` cubes of 1 m packed side by side and one upon another, as nearly a cube of them as can be: each
-// touches six others, with four points each. Sleep is off, steps are fixed.
-inline world::Scene packedBoxes(int count, int substeps, int iterations) {
+// Blocks of 1 m laid in layers, each upon four below and 5 cm from its neighbours: patches of four points, about
+// sixteen a block. At least `count` of them, in about as many layers as a layer has rows. Sleep is off, steps
+// are fixed.
+inline world::Scene laidBlocks(world::Prototype block, int count, int substeps, int iterations) {
   world::Scene s;
   addGround(s);
-  s.prototypes.push_back(world::boxPrototype("box", Vec3::Ones(), 1000));
-  s.prototypes.back().material = MaterialId(0);
+  block.material = MaterialId(0);
+  s.prototypes.push_back(std::move(block));
   const int side = static_cast<int>(std::ceil(std::cbrt(count)));
-  for (int i = 0; i < count; ++i)
-    addPiece(s, 1, vec3(i % side, i / (side * side) + 0.5, i / side % side), Quat::Identity());
+  for (int layer = 0, made = 0; made < count; ++layer) {
+    const int rows = side - layer % 2;  // every second layer lies between
+    const double shift = layer % 2 * 0.5;
+    for (int i = 0; i < rows * rows && made < count; ++i, ++made)
+      addPiece(s, 1, vec3(1.05 * (i % rows + shift), layer + 0.5, 1.05 * (i / rows + shift)),
+               Quat::Identity());
+  }
   s.solver.sleep_speed = 0;
   s.solver.substeps = substeps;
   s.solver.iterations = iterations;
   s.last_frame = 1000000;
   return s;
+}
+
+// A block of 1 m with its eight corners cut off: a hull of 24 corners.
+inline world::Prototype chamferedBlock() {
+  std::vector<Vec3> corners;
+  for (const double x : {-1.0, 1.0})
+    for (const double y : {-1.0, 1.0})
+      for (const double z : {-1.0, 1.0})
+        for (int k = 0; k < 3; ++k) {
+          Vec3 c = 0.5 * vec3(x, y, z);
+          c[k] *= 0.84;
+          corners.push_back(c);
+        }
+  const shape::Polyhedron hull = shape::convexHull(corners);
+  mesh::TriangleMesh m;
+  m.vertices = hull.vertices;
+  for (const shape::Face& f : hull.faces)
+    for (std::uint32_t k = 2; k < f.count; ++k)
+      m.triangles.push_back({hull.loops[f.first], hull.loops[f.first + k - 1], hull.loops[f.first + k]});
+  return world::meshPrototype("block", m, world::ShapeChoice::Hull, 1000);
 }
 
 // `count` pieces of a prototype in a grid of columns over the ground, each a little turned: they fall into a

@@ -81,6 +81,9 @@ std::array<double, 3> inverseOf(double xx, double xy, double yy) {
   return {xx * s, xy * s, yy * s};
 }
 
+// A face on a face does not roll.
+bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count <= 2; }
+
 void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, const Vec3& lean_a,
                   const Vec3& lean_b, std::size_t i, double dt, double least_radius, double roll_radius,
                   ContactBlock& out, BlockExtra* extra) {
@@ -113,7 +116,7 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, co
   if (extra == nullptr) return;
   put(extra->friction_rest, i, c.surfaces.friction_rest);
   put(extra->friction_slide, i, c.surfaces.friction_slide);
-  if (!(c.surfaces.rolling > 0)) return;
+  if (!rolls(c)) return;
   const auto rollMass = [&](const Vec3& d) {
     const double inverse = d.dot((a.inverse_inertia + b.inverse_inertia) * d);
     return inverse > 0 ? 1 / inverse : 0;
@@ -169,7 +172,7 @@ void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double sid
 
 // Whether a contact needs what stands in a BlockExtra.
 bool needsExtra(const BlockInput& in, const Contact& c) {
-  if (c.surfaces.adhesion > 0 || c.surfaces.rolling > 0 ||
+  if (c.surfaces.adhesion > 0 || rolls(c) ||
       c.surfaces.friction_rest != c.surfaces.friction_slide)
     return true;
   const auto special = [&](PieceId p) {
@@ -263,53 +266,70 @@ constexpr std::size_t kBlocksWorthAThread = 32;
 
 }  // namespace
 
-BlockRange BlockList::range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end, bool apart) {
-  return {blocks.data(), extras.empty() ? nullptr : extras.data(), rows.data(), begin, end, apart};
+BlockRange BlockList::range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end) {
+  return {blocks.data(), begin < end ? extraOf(begin) : nullptr, rows.data(), begin, end,
+          begin < groups[overflow]};
 }
 
-std::size_t countBlocks(const std::vector<std::uint32_t>& some, const std::vector<std::uint8_t>& colour) {
-  std::array<std::size_t, kColours + 1> count{};
+namespace {
+
+// The contacts of each group: by colour, those without extras first; what overflows comes last, one by one.
+using Lots = std::array<std::vector<std::uint32_t>, 2 * (kColours + 1)>;
+
+Lots sortOut(const BlockInput& in, const std::vector<std::uint32_t>& some,
+             const std::vector<std::uint8_t>& colour) {
+  Lots lots;
   for (const std::uint32_t i : some)
-    if (colour[i] != kUncoloured) ++count[colour[i]];
-  std::size_t blocks = count[kOverflow];
-  for (std::size_t c = 0; c < kOverflow; ++c) blocks += (count[c] + kLanes - 1) / kLanes;
+    if (colour[i] != kUncoloured) lots[2 * colour[i] + needsExtra(in, in.contacts[i])].push_back(i);
+  return lots;
+}
+
+std::size_t lanesOf(std::size_t group) { return group / 2 == kOverflow ? 1 : kLanes; }
+
+}  // namespace
+
+std::size_t countBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
+                        const std::vector<std::uint8_t>& colour) {
+  const Lots lots = sortOut(in, some, colour);
+  std::size_t blocks = 0;
+  for (std::size_t g = 0; g < lots.size(); ++g) blocks += (lots[g].size() + lanesOf(g) - 1) / lanesOf(g);
   return blocks;
 }
 
 BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
                       const std::vector<std::uint8_t>& colour) {
-  std::array<std::vector<std::uint32_t>, kColours + 1> by_colour;
-  bool extra = false;
-  for (const std::uint32_t i : some) {
-    if (colour[i] == kUncoloured) continue;
-    by_colour[colour[i]].push_back(i);
-    extra = extra || needsExtra(in, in.contacts[i]);
-  }
-  struct Lot {  // the contacts of a block
-    const std::uint32_t* first;
-    std::size_t count;
-  };
-  std::vector<Lot> lots;
+  const Lots lots = sortOut(in, some, colour);
+  std::vector<std::span<const std::uint32_t>> of_block;
   BlockList out;
-  for (std::size_t c = 0; c < by_colour.size(); ++c) {
-    const std::vector<std::uint32_t>& all = by_colour[c];
-    if (all.empty()) continue;
-    out.colours.push_back(lots.size());
-    out.overflow = c == kOverflow;
-    const std::size_t step = c == kOverflow ? 1 : kLanes;
-    for (std::size_t k = 0; k < all.size(); k += step)
-      lots.push_back({all.data() + k, std::min(step, all.size() - k)});
+  std::uint32_t extras = 0;
+  for (std::size_t g = 0; g < lots.size(); ++g) {
+    if (g == 2 * kOverflow) out.overflow = out.groups.size();
+    if (lots[g].empty()) continue;
+    out.groups.push_back(of_block.size());
+    for (std::size_t k = 0; k < lots[g].size(); k += lanesOf(g)) {
+      of_block.push_back(std::span(lots[g]).subspan(k, std::min(lanesOf(g), lots[g].size() - k)));
+      out.extra.push_back(g % 2 == 1 ? extras++ : BlockList::kNoExtra);
+    }
   }
-  out.colours.push_back(lots.size());
-  out.blocks.resize(lots.size());
-  if (extra) out.extras.resize(lots.size());
-  shareOrAlone(in.team, lots.size(), kBlocksWorthAThread,
+  out.groups.push_back(of_block.size());
+  out.blocks.make(of_block.size());
+  out.extras.make(extras);
+  const auto prefetch = [&](std::size_t n) {
+    if (n >= of_block.size()) return;
+    for (const std::uint32_t i : of_block[n]) {
+      const Contact& c = in.contacts[i];
+      for (std::size_t k = 0; k < sizeof c; k += 64) __builtin_prefetch(reinterpret_cast<const char*>(&c) + k);
+    }
+  };
+  shareOrAlone(in.team, of_block.size(), kBlocksWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = begin; n < end; ++n) {
+                   prefetch(n + 1);
                    clear(out.blocks[n]);
-                   if (extra) std::memset(static_cast<void*>(&out.extras[n]), 0, sizeof(BlockExtra));
-                   for (std::size_t i = 0; i < lots[n].count; ++i)
-                     fillLane(in, lots[n].first[i], i, out.blocks[n], extra ? &out.extras[n] : nullptr);
+                   BlockExtra* extra = out.extraOf(n);
+                   if (extra != nullptr) std::memset(static_cast<void*>(extra), 0, sizeof(BlockExtra));
+                   for (std::size_t i = 0; i < of_block[n].size(); ++i)
+                     fillLane(in, of_block[n][i], i, out.blocks[n], extra);
                  }
                });
   return out;
@@ -327,8 +347,11 @@ void storeForces(const BlockList& list, double dt, Contacts& contacts) {
       const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
       c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
       c.twist_torque = static_cast<float>(force(b.impulse_twist));
-      if (list.extras.empty()) continue;
-      const BlockExtra& e = list.extras[n];
+      const BlockExtra* extra = list.extraOf(n);
+      c.sliding = false;
+      c.roll_torque.setZero();
+      if (extra == nullptr) continue;
+      const BlockExtra& e = *extra;
       c.sliding = b.friction.x[i] < e.friction_rest.x[i];
       c.roll_torque = force(e.impulse_roll_along) * t + force(e.impulse_roll_across) * u;
     }

@@ -3,6 +3,7 @@
 #pragma once
 #include <array>
 #include <cstdint>
+#include <memory>
 #include <vector>
 
 #include "core/base/team.h"
@@ -30,14 +31,42 @@ struct ActiveBody {
   bool fixed() const { return inverse_mass.isZero(0) && inverse_inertia.isZero(0); }
 };
 
+// Things that whoever fills them writes first: made without being cleared.
+template <class T>
+class Raw {
+ public:
+  void make(std::size_t n) {
+    data_ = std::make_unique_for_overwrite<T[]>(n);
+    size_ = n;
+  }
+  std::size_t size() const { return size_; }
+  T* data() { return data_.get(); }
+  T& operator[](std::size_t i) { return data_[i]; }
+  const T& operator[](std::size_t i) const { return data_[i]; }
+
+ private:
+  std::unique_ptr<T[]> data_;
+  std::size_t size_ = 0;
+};
+
 // Blocks in the order of their colours. No two blocks of a colour share a body that moves.
 struct BlockList {
-  std::vector<ContactBlock> blocks;
-  std::vector<BlockExtra> extras;    // one a block, or none at all
-  std::vector<std::size_t> colours;  // where each begins, and the end of the last
-  bool overflow = false;             // the last colour's blocks do share bodies
+  Raw<ContactBlock> blocks;
+  Raw<BlockExtra> extras;            // of those blocks that need them, in their order
+  std::vector<std::uint32_t> extra;  // a block: its place in `extras`, or kNoExtra
+  std::vector<std::size_t> groups;   // where each begins, and the end of the last; a group's blocks are of one
+                                     // colour, and all of them have extras or none has
+  std::size_t overflow = 0;          // from this group on, blocks do share bodies
 
-  BlockRange range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end, bool apart);
+  static constexpr std::uint32_t kNoExtra = 0xffffffffu;
+  BlockExtra* extraOf(std::size_t block) {
+    return extra[block] == kNoExtra ? nullptr : &extras[extra[block]];
+  }
+  const BlockExtra* extraOf(std::size_t block) const {
+    return extra[block] == kNoExtra ? nullptr : &extras[extra[block]];
+  }
+  // Blocks of one group.
+  BlockRange range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end);
 };
 
 // `body_of` maps a piece to its active body (0: does not move). Impulses start from the contacts' forces
@@ -57,7 +86,8 @@ BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& so
                       const std::vector<std::uint8_t>& colour);
 
 // How many blocks they come to.
-std::size_t countBlocks(const std::vector<std::uint32_t>& some, const std::vector<std::uint8_t>& colour);
+std::size_t countBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
+                        const std::vector<std::uint8_t>& colour);
 
 // Colours contacts so that no two of a colour share a moving body: greedy in the contacts' order, a 64-bit
 // mask a body. Colour kOverflow is for what does not fit; such contacts are solved one after the other.

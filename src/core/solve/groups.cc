@@ -111,7 +111,7 @@ Groups groupContacts(const BlockInput& in, double gravity) {
   std::vector<std::vector<std::uint32_t>> calm =
       contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) { return is_lively[i] == 0; });
   std::erase_if(calm, [&](const std::vector<std::uint32_t>& some) {
-    return sweepsFor(countBlocks(some, colour)) == 1;
+    return sweepsFor(countBlocks(in, some, colour)) == 1;
   });
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   for (const std::vector<std::uint32_t>& some : calm)

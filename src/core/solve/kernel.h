@@ -15,7 +15,7 @@ enum class Pass {
 // Blocks [begin, end) of a list; no two of them share a body that moves unless they are done one by one.
 struct BlockRange {
   ContactBlock* blocks = nullptr;
-  BlockExtra* extras = nullptr;  // nullptr: none needs any
+  BlockExtra* extras = nullptr;  // of block `begin` and those after it; nullptr: none needs any
   BodyRow* rows = nullptr;
   std::size_t begin = 0, end = 0;
   bool apart = true;  // false: blocks share bodies; one after the other

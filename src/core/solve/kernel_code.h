@@ -206,7 +206,7 @@ template <int W, bool extra, bool push_out, bool measured>
 DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 inverse_dt, bool backward,
                                     f8& worst) {
   ContactBlock* c = r.blocks + first;
-  BlockExtra* e = extra ? r.extras + first : nullptr;
+  BlockExtra* e = extra ? r.extras + (first - r.begin) : nullptr;
   Body8 a[W], b[W];
   Place8 place_a[W], place_b[W];
   Relative8 relative[W];
@@ -298,7 +298,7 @@ inline float measuredSweep(const BlockRange& r, float inverse_dt, Pass pass, boo
 template <bool extra>
 DRUBBLE_INLINE void giveOne(const BlockRange& r, std::size_t n, const Row8* const row[Impulses::kCount]) {
   const ContactBlock& c = r.blocks[n];
-  const BlockExtra* e = extra ? r.extras + n : nullptr;
+  const BlockExtra* e = extra ? r.extras + (n - r.begin) : nullptr;
   Body8 a, b;
   loadBody(r.rows, c.body_a, a);
   loadBody(r.rows, c.body_b, b);
@@ -339,8 +339,8 @@ inline void warmStart(const BlockRange& r) {
     row[Impulses::kAcross] = &c.impulse_across;
     row[Impulses::kTwist] = &c.impulse_twist;
     if (r.extras == nullptr) return;
-    row[Impulses::kRollAlong] = &r.extras[n].impulse_roll_along;
-    row[Impulses::kRollAcross] = &r.extras[n].impulse_roll_across;
+    row[Impulses::kRollAlong] = &r.extras[n - r.begin].impulse_roll_along;
+    row[Impulses::kRollAcross] = &r.extras[n - r.begin].impulse_roll_across;
   });
 }
 

@@ -64,14 +64,13 @@ void goOn(ContactBlock& c, BlockExtra* e, Course& x, float share, Impulses& on) 
 
 template <class Do>
 void Passes::eachColour(bool backward, Do one_range) {
-  const std::size_t colours = list.colours.size() - 1;
-  for (std::size_t n = 0; n < colours; ++n) {
-    const std::size_t k = backward ? colours - 1 - n : n, begin = list.colours[k],
-                      count = list.colours[k + 1] - begin;
-    const bool apart = !(list.overflow && k == colours - 1);
-    shareOrAlone(apart ? engine.team : nullptr, count, kBlocksWorthAThread,
+  const std::size_t groups = list.groups.size() - 1;
+  for (std::size_t n = 0; n < groups; ++n) {
+    const std::size_t k = backward ? groups - 1 - n : n, begin = list.groups[k],
+                      count = list.groups[k + 1] - begin;
+    shareOrAlone(k < list.overflow ? engine.team : nullptr, count, kBlocksWorthAThread,
                  [&](std::size_t part, std::size_t from, std::size_t to) {
-                   one_range(list.range(rows, begin + from, begin + to, apart), part);
+                   one_range(list.range(rows, begin + from, begin + to), part);
                  });
   }
 }
@@ -105,11 +104,10 @@ int Passes::sweepUntil(Pass pass, double enough, int most) {
   std::vector<Course> course(blocks);
   std::vector<Impulses> on(blocks);
   std::vector<double> squares(blocks);
-  const auto extraOf = [&](std::size_t i) { return list.extras.empty() ? nullptr : &list.extras[i]; };
   const auto eachBlock = [&](auto visit) {
     shareOrAlone(engine.team, blocks, kBlocksWorthAThread,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
-                   for (std::size_t i = begin; i < end; ++i) visit(i, list.blocks[i], extraOf(i));
+                   for (std::size_t i = begin; i < end; ++i) visit(i, list.blocks[i], list.extraOf(i));
                  });
   };
   double last = 0;
@@ -133,9 +131,10 @@ int Passes::sweepUntil(Pass pass, double enough, int most) {
 }
 
 void Passes::judgeSliding() {
-  for (std::size_t n = 0; n < list.extras.size(); ++n) {
+  for (std::size_t n = 0; n < list.blocks.size(); ++n) {
     ContactBlock& c = list.blocks[n];
-    const BlockExtra& e = list.extras[n];
+    if (list.extra[n] == BlockList::kNoExtra) continue;
+    const BlockExtra& e = *list.extraOf(n);
     for (int i = 0; i < kLanes; ++i) {
       float load = 0;
       for (std::uint32_t k = 0; k < c.points; ++k) load += c.point[k].impulse.x[i];

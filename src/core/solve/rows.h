@@ -56,7 +56,7 @@ struct alignas(64) ContactBlock {
   std::uint32_t moves_a, moves_b;             // a bit a lane: the body is moved by this contact
 };
 
-// What only some contacts need. A list of blocks has one of these for each, or none at all.
+// What only some contacts need.
 struct alignas(64) BlockExtra {
   Row8 friction_rest, friction_slide;
   Row8 roll_lever, roll_mass_along, roll_mass_across, impulse_roll_along, impulse_roll_across;
