@@ -26,7 +26,8 @@ struct RunRequest {
   std::string setup;
   std::string output;  // empty: out/NAME.drub
   std::vector<std::string> overrides;
-  bool force = false, json = false;
+  bool force = false, json = false, stats = false, stop_at_rest = false;
+  std::vector<files::Limit> limits;
   world::Machine machine;
 };
 int runSetup(const RunRequest& request);

@@ -71,6 +71,45 @@ solve::Lanes lanesFor(const std::string& asked) {
   return named->second;
 }
 
+namespace {
+
+// Name and seconds of everything that took time, the work on the motion first.
+std::vector<std::pair<std::string, double>> timesOf(const files::RunOutcome& done) {
+  std::vector<std::pair<std::string, double>> times;
+  double known = 0;
+  for (std::size_t k = 0; k < kWorks; ++k) times.emplace_back(kWorkNames[k], done.stats.work[k]);
+  times.emplace_back("setup", done.stats.build);
+  times.emplace_back("measures", done.stats.measure);
+  times.emplace_back("cache", done.stats.store);
+  for (const auto& [name, seconds] : times) known += seconds;
+  times.emplace_back("between", std::max(0.0, done.seconds - known));
+  return times;
+}
+
+nlohmann::json statsJson(const files::RunOutcome& done) {
+  nlohmann::json seconds = nlohmann::json::object();
+  for (const auto& [name, s] : timesOf(done)) seconds[name] = s;
+  const files::RunStats& s = done.stats;
+  return {{"seconds", seconds},
+          {"substeps", s.substeps},
+          {"internal_steps", s.internal_steps},
+          {"hits", s.hits},
+          {"most_awake", s.most_awake},
+          {"most_contacts", s.most_contacts}};
+}
+
+void printStats(const files::RunOutcome& done) {
+  for (const auto& [name, seconds] : timesOf(done))
+    std::cout << fmt::format("  {:<10} {:8.3f} s  {:5.1f} %\n", name, seconds,
+                             done.seconds > 0 ? 100 * seconds / done.seconds : 0);
+  const files::RunStats& s = done.stats;
+  std::cout << fmt::format(
+      "  {} substeps, {} internal steps, {} hits; at most {} awake and {} contacts in a frame\n", s.substeps,
+      s.internal_steps, s.hits, s.most_awake, s.most_contacts);
+}
+
+}  // namespace
+
 int runSetup(const RunRequest& request) {
   const files::Setup setup = files::readSetup(request.setup, request.overrides);
   files::RunOptions options;
@@ -80,6 +119,8 @@ int runSetup(const RunRequest& request) {
   options.force = request.force;
   options.machine = request.machine;
   options.overrides = request.overrides;
+  options.limits = request.limits;
+  options.stop_at_rest = request.stop_at_rest;
   options.stop = stopAsked;
   ProgressLine line;
   options.progress = [&](const files::RunProgress& p) { line.tell(p); };
@@ -87,16 +128,21 @@ int runSetup(const RunRequest& request) {
   const files::RunOutcome done = files::simulate(setup, options);
   line.close();
   for (const std::string& n : done.notes) std::cerr << "note: " << n << "\n";
-  if (done.stopped)
+  if (!done.limit.empty())
+    std::cerr << fmt::format("stopped as asked at {}; all frames up to there are kept\n", done.limit);
+  else if (done.stopped)
     std::cerr << fmt::format("stopped at frame {}: all frames up to there are kept\n", done.last_frame);
   if (request.json) {
     nlohmann::json j = {{"cache", options.cache_path},  {"last_frame", done.last_frame},
                         {"stopped", done.stopped},      {"seconds", done.seconds},
                         {"motion_digest", done.digest}, {"notes", done.notes}};
+    if (!done.limit.empty()) j["limit"] = done.limit;
+    if (request.stats) j["stats"] = statsJson(done);
     std::cout << j.dump(2) << "\n";
   } else {
     std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path,
                              setup.first_frame, done.last_frame, done.seconds, done.digest);
+    if (request.stats) printStats(done);
   }
   return done.stopped ? kStopped : kDone;
 }
@@ -114,6 +160,10 @@ int runCommand(const std::vector<std::string>& arguments) {
       "how many threads share the work; the motion is the same with any (default: one a core)")(
       "lanes", po::value<std::string>()->default_value("auto"),
       "instructions of the solver's loops: scalar, sse2, avx2; the motion is the same with any")(
+      "stop-at-rest", po::bool_switch(), "stop once nothing moves and nothing that is keyed will")(
+      "stop-when", po::value<std::vector<std::string>>()->composing()->value_name("MEASURE=LIMIT"),
+      ("stop after a frame in which a measure passes a limit: " + files::limitNames()).c_str())(
+      "stats", po::bool_switch(), "tell where the time went, and how much there was to do")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
   const Parsed p =
       parse(arguments, "run SETUP [options]",
@@ -126,6 +176,11 @@ int runCommand(const std::vector<std::string>& arguments) {
   request.force = p.as<bool>("force");
   request.json = p.as<bool>("json");
   request.machine = {threadsFor(p.as<int>("threads")), lanesFor(p.as<std::string>("lanes"))};
+  request.stats = p.as<bool>("stats");
+  request.stop_at_rest = p.as<bool>("stop-at-rest");
+  if (p.has("stop-when"))
+    for (const std::string& text : p.as<std::vector<std::string>>("stop-when"))
+      request.limits.push_back(files::parseLimit(text));
   if (p.has("set")) request.overrides = p.as<std::vector<std::string>>("set");
   if (p.has("frames")) {
     const auto range = p.as<std::string>("frames");

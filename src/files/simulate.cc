@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <chrono>
 #include <optional>
 
@@ -23,8 +24,23 @@ class StopWatcher : public world::Watcher {
     return asked_.has_value();
   }
   bool cancelled() override { return asked() && since(*asked_) > kPatience; }
+  void entering(Work w) override {
+    const Clock::time_point now = Clock::now();
+    times_[static_cast<std::size_t>(work_)] += std::chrono::duration<double>(now - since_).count();
+    work_ = w;
+    since_ = now;
+  }
+  // From here on time counts; it is not that of a frame before.
+  void begin() {
+    work_ = Work::Other;
+    since_ = Clock::now();
+  }
+  const std::array<double, kWorks>& times() const { return times_; }
 
  private:
+  std::array<double, kWorks> times_{};
+  Work work_ = Work::Other;
+  Clock::time_point since_ = Clock::now();
   static constexpr double kPatience = 2;  // s
   const std::function<bool()>& stop_;
   std::optional<Clock::time_point> asked_;
@@ -39,17 +55,21 @@ class Run {
         writer_(options.cache_path, options.force) {
     writer_.begin(setup, options.overrides, built_);
     out_.notes = built_.notes;
+    out_.stats.build = since(start_);
+    unit_ = setup.unit;
   }
 
   RunOutcome run() {
     StopWatcher watcher(options_.stop);
     store(world_.stats(), 0);
     try {
-      while (world_.frame() < built_.scene.last_frame && !watcher.asked()) {
+      while (world_.frame() < built_.scene.last_frame && !watcher.asked() && !endsHere()) {
         const auto t = Clock::now();
+        watcher.begin();
         const world::FrameStats stats = world_.advance(watcher);
         store(stats, since(t));
         tell(stats, since(t));
+        out_.stats.work = watcher.times();
       }
     } catch (const Error& e) {
       if (e.kind() ==
@@ -63,12 +83,14 @@ class Run {
       out_.stopped = true;
       return finished();
     }
-    out_.stopped = world_.frame() < built_.scene.last_frame;
+    out_.stopped = world_.frame() < built_.scene.last_frame && !at_rest_;
     writer_.finish(&world_, out_.stopped ? "stopped" : "done");
     return finished();
   }
 
  private:
+  bool endsHere() const { return at_rest_ || !out_.limit.empty(); }
+
   RunOutcome finished() {
     out_.last_frame = stored_;
     out_.seconds = since(start_);
@@ -83,6 +105,17 @@ class Run {
     last_store_ = since(t) - measured;
     stored_ = stats.frame;
     out_.digest = fmt::format("{:016x}", world_.digest());
+    out_.stats.measure += measured;
+    out_.stats.store += last_store_;
+    out_.stats.substeps += static_cast<std::uint64_t>(stats.substeps);
+    out_.stats.internal_steps += static_cast<std::uint64_t>(stats.substeps) * static_cast<std::uint64_t>(stats.iterations);
+    out_.stats.hits += world_.hits().size();
+    out_.stats.most_awake = std::max(out_.stats.most_awake, stats.awake);
+    out_.stats.most_contacts = std::max(out_.stats.most_contacts, stats.contacts);
+    at_rest_ = stats.awake == 0 && options_.stop_at_rest && world_.frame() > built_.scene.first_frame &&
+               world_.allAtRest();
+    out_.limit = passedLimit(options_.limits, {world_, stats, depth, since(start_), unit_});
+    if (!out_.limit.empty()) writer_.note(stored_, out_.limit);
   }
 
   void tell(const world::FrameStats& stats, double seconds) {
@@ -102,6 +135,8 @@ class Run {
   measure::PenetrationMeter meter_;
   RunOutcome out_;
   int stored_ = 0;  // the last frame in the cache
+  bool at_rest_ = false;
+  double unit_ = 1;
   double pace_ = 0, last_store_ = 0;
 };
 

@@ -5,7 +5,9 @@
 #include <string>
 #include <vector>
 
+#include "core/base/work.h"
 #include "files/cache/writer.h"
+#include "files/limits.h"
 #include "files/setup/build_scene.h"
 
 namespace drubble::files {
@@ -25,6 +27,16 @@ struct RunOptions {
   world::Machine machine;
   std::function<void(const RunProgress&)> progress;  // after each frame
   std::function<bool()> stop;                        // asked often
+  std::vector<Limit> limits;                         // passing one stops the run after that frame
+  bool stop_at_rest = false;                         // once nothing moves
+};
+
+// Where the time went, and how much there was to do.
+struct RunStats {
+  std::array<double, kWorks> work{};  // s, by Work
+  double build = 0, measure = 0, store = 0;  // s
+  std::uint64_t substeps = 0, internal_steps = 0, hits = 0;
+  std::uint32_t most_awake = 0, most_contacts = 0;
 };
 
 struct RunOutcome {
@@ -33,6 +45,8 @@ struct RunOutcome {
   double seconds = 0;
   std::string digest;  // of the last frame
   std::vector<std::string> notes;
+  std::string limit;  // the one that stopped it, and by what
+  RunStats stats;
 };
 
 // Throws what the setup, the cache or the simulation throws; the cache is then closed with what it holds.

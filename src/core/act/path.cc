@@ -85,4 +85,13 @@ bool moves(const Path& path) {
   return !path.wobble.at.isZero(0) || !path.wobble.turn.isZero(0);
 }
 
+double lastChange(const Path& path) {
+  if (!moves(path)) return 0;
+  if (!path.wobble.at.isZero(0) || !path.wobble.turn.isZero(0)) return std::numeric_limits<double>::infinity();
+  double last = 0;
+  for (const Track* t : {&path.at, &path.turn})
+    if (t->keys.size() > 1) last = greatest(last, t->keys.back().frame);
+  return path.poses.size() > 1 ? greatest(last, path.poses.back().frame) : last;
+}
+
 }  // namespace drubble::act

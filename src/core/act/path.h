@@ -52,4 +52,7 @@ Pose poseAt(const Path& path, double frame, double seconds);
 // Whether any moment of the path differs from any other.
 bool moves(const Path& path);
 
+// The shot frame after which it stays as it is; infinite: it never does. 0 for a path that never moves.
+double lastChange(const Path& path);
+
 }  // namespace drubble::act

@@ -68,6 +68,18 @@ void World::releaseDue(double frame) {
   }
 }
 
+bool World::allAtRest() const {
+  for (const Sleep s : sleep_)
+    if (s == Sleep::Awake) return false;
+  for (const Mover& m : scene_.movers) {
+    if (sleep_[m.piece.index()] != Sleep::Driven) continue;
+    if (act::lastChange(m.path) > frame_ || m.release_frame) return false;
+  }
+  for (const Bend& b : bends_)
+    if (b.speed > 0) return false;
+  return true;
+}
+
 // What rests on something that starts to move goes with it.
 void World::wakeForDrives() {
   for (const solve::Contact& c : contacts_) {

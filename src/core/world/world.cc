@@ -74,12 +74,6 @@ namespace {
 constexpr int kLoadSweeps = 300;
 constexpr int kMostHalvings = 5;
 
-// A state that no shot can want: not a number, or so fast that it must be a fault.
-bool absurd(const solve::ActiveBody& b) {
-  return !b.position.allFinite() || !b.velocity.allFinite() || !b.spin.allFinite() ||
-         !b.turn.coeffs().allFinite() || b.velocity.squaredNorm() > 1e10 || b.position.squaredNorm() > 1e14;
-}
-
 }  // namespace
 
 // Contacts of the substep, once all that they wake is awake.
@@ -130,11 +124,7 @@ void World::substep(double from, double to, int iterations, int depth) {
 
 void World::commit(solve::Proposal&& p) {
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
-    if (!absurd(p.bodies[k])) continue;
-    throw Error(ErrorKind::Diverged,
-                "piece '" + scene_.pieces[p.bodies[k].piece].name + "' flew apart after frame " +
-                    std::to_string(frame_) +
-                    ": try more substeps, and look for overlaps at the start with 'check'");
+    if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
   }
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     const solve::ActiveBody& b = p.bodies[k];

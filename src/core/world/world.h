@@ -94,6 +94,8 @@ class World {
   // substep.
   FrameStats advance(Watcher& watcher);
   FrameStats stats() const;
+  // Nothing is awake, and nothing that is driven moves now or will.
+  bool allAtRest() const;
 
   // A digest of all motion: positions, turns, velocities, spins and sleep of every piece, in order.
   std::uint64_t digest() const;
@@ -129,6 +131,8 @@ class World {
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
   void commit(solve::Proposal&& p);
+  static bool absurd(const solve::ActiveBody& b);
+  std::string whyFlewApart(const solve::ActiveBody& b, const solve::Contacts& contacts) const;
   // A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
   struct Bend {
     std::uint32_t prototype = 0;

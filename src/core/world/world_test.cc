@@ -257,7 +257,9 @@ TEST_CASE("a substep that is refused names the piece and leaves the world as it 
   } catch (const Error& e) {
     CHECK(e.kind() == ErrorKind::Diverged);
     CHECK(std::string(e.what()).find("'p1'") != std::string::npos);
-    CHECK(std::string(e.what()).find("frame 1") != std::string::npos);
+    CHECK(std::string(e.what()).find("frame 2") != std::string::npos);
+    CHECK(std::string(e.what()).find("1e7 m/s") != std::string::npos);
+    CHECK(std::string(e.what()).find("touching nothing") != std::string::npos);
   }
   CHECK(s.world().digest() == before);
   CHECK(s.world().frame() == 1);
