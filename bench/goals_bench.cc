@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// The goals of speed, as ratios to the yardstick's figures. Usage: goals_bench [--yardstick FILE] [--json FILE]
+// The goals of speed, as ratios to the yardstick's figures. Usage: goals_bench [--yardstick FILE] [--json
+// FILE]
 // [--quick]. FILE: what the yardstick printed in the same quarter of an hour.
 #include <cmath>
 #include <cstring>
@@ -56,8 +57,8 @@ class Goals {
   // Preparation and storing come once in four internal steps, push-out and settling in each.
   double solver(const char* n) const {
     const std::vector<std::string> line = {"lean warm", n, "4-pt 1T"};
-    return 0.25 * (figure(text_, line, "prep") + figure(text_, line, "store")) + figure(text_, line, "solve") +
-           figure(text_, line, "quiet");
+    return 0.25 * (figure(text_, line, "prep") + figure(text_, line, "store")) +
+           figure(text_, line, "solve") + figure(text_, line, "quiet");
   }
   nlohmann::json json() const {
     nlohmann::json rows = nlohmann::json::array();
@@ -103,11 +104,11 @@ int main(int argc, char** argv) {
   const LaidCost few = laidCost(box, 1000, 1, 12), many = laidCost(box, 10000, 1, 6),
                  shared = laidCost(box, 10000, 2, 6), blocks = laidCost(block, 10000, 1, 6);
   goals.against("velocity pass, ns a point, 10k boxes", many.pass, goals.pass("N=10000 "), 2, 1.5);
-  goals.against("whole solver, ns a point and internal step, 10k boxes", many.solver, goals.solver("N=10000 "),
-                2.2, 1.6);
+  goals.against("whole solver, ns a point and internal step, 10k boxes", many.solver,
+                goals.solver("N=10000 "), 2.2, 1.6);
   goals.against("internal step, ns an awake box, 10k", many.step, goals.step("N=10000 "), 2.5, 1.7);
-  goals.against("internal step, ns an awake hull of 24 corners, 10k", blocks.step, goals.step("N=10000 "), 2.5,
-                1.7);
+  goals.against("internal step, ns an awake hull of 24 corners, 10k", blocks.step, goals.step("N=10000 "),
+                2.5, 1.7);
   goals.own("two threads over one, 10k boxes", many.step, shared.step, 1.6, 1.8, true);
   if (!quick) {
     const LaidCost most = laidCost(box, 100000, 1, 2);

@@ -90,12 +90,8 @@ nlohmann::json statsJson(const files::RunOutcome& done) {
   nlohmann::json seconds = nlohmann::json::object();
   for (const auto& [name, s] : timesOf(done)) seconds[name] = s;
   const files::RunStats& s = done.stats;
-  return {{"seconds", seconds},
-          {"substeps", s.substeps},
-          {"internal_steps", s.internal_steps},
-          {"hits", s.hits},
-          {"most_awake", s.most_awake},
-          {"most_contacts", s.most_contacts}};
+  return {{"seconds", seconds}, {"substeps", s.substeps},     {"internal_steps", s.internal_steps},
+          {"hits", s.hits},     {"most_awake", s.most_awake}, {"most_contacts", s.most_contacts}};
 }
 
 void printStats(const files::RunOutcome& done) {

@@ -17,8 +17,7 @@ struct Measured {
 Measured penetration(const FrameFacts& f) {
   const std::vector<world::Piece>& pieces = f.world.scene().pieces;
   if (!(f.depth.worst_share > 0)) return {};
-  return {f.depth.worst_share,
-          pieces[f.depth.a.index()].name + "' into '" + pieces[f.depth.b.index()].name};
+  return {f.depth.worst_share, pieces[f.depth.a.index()].name + "' into '" + pieces[f.depth.b.index()].name};
 }
 
 Measured speed(const FrameFacts& f) {
@@ -39,16 +38,26 @@ struct Measure {
 const Measure kMeasures[] = {
     {"penetration", "worst, as a share of the smaller piece", penetration},
     {"speed", "of the fastest piece, in the setup's units a second", speed},
-    {"contacts", "in a frame", [](const FrameFacts& f) { return Measured{double(f.stats.contacts), ""}; }},
-    {"substeps", "of a frame", [](const FrameFacts& f) { return Measured{double(f.stats.substeps), ""}; }},
-    {"seconds", "that the run has taken", [](const FrameFacts& f) { return Measured{f.seconds, ""}; }},
+    {"contacts", "in a frame",
+     [](const FrameFacts& f) {
+       return Measured{double(f.stats.contacts), ""};
+     }},
+    {"substeps", "of a frame",
+     [](const FrameFacts& f) {
+       return Measured{double(f.stats.substeps), ""};
+     }},
+    {"seconds", "that the run has taken",
+     [](const FrameFacts& f) {
+       return Measured{f.seconds, ""};
+     }},
 };
 
 }  // namespace
 
 std::string limitNames() {
   std::string text;
-  for (const Measure& m : kMeasures) text += fmt::format("{}{} ({})", text.empty() ? "" : ", ", m.name, m.help);
+  for (const Measure& m : kMeasures)
+    text += fmt::format("{}{} ({})", text.empty() ? "" : ", ", m.name, m.help);
   return text;
 }
 
@@ -79,8 +88,8 @@ std::string passedLimit(const std::vector<Limit>& limits, const FrameFacts& fact
       if (l.measure != m.name) continue;
       const Measured x = m.of(facts);
       if (x.value > l.most)
-        return fmt::format("frame {}: {} {:.4g} is above {:.4g}{}", facts.stats.frame, l.measure, x.value, l.most,
-                           x.piece.empty() ? "" : ": '" + x.piece + "'");
+        return fmt::format("frame {}: {} {:.4g} is above {:.4g}{}", facts.stats.frame, l.measure, x.value,
+                           l.most, x.piece.empty() ? "" : ": '" + x.piece + "'");
     }
   }
   return {};

@@ -108,7 +108,8 @@ class Run {
     out_.stats.measure += measured;
     out_.stats.store += last_store_;
     out_.stats.substeps += static_cast<std::uint64_t>(stats.substeps);
-    out_.stats.internal_steps += static_cast<std::uint64_t>(stats.substeps) * static_cast<std::uint64_t>(stats.iterations);
+    out_.stats.internal_steps +=
+        static_cast<std::uint64_t>(stats.substeps) * static_cast<std::uint64_t>(stats.iterations);
     out_.stats.hits += world_.hits().size();
     out_.stats.most_awake = std::max(out_.stats.most_awake, stats.awake);
     out_.stats.most_contacts = std::max(out_.stats.most_contacts, stats.contacts);

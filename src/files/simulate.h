@@ -33,7 +33,7 @@ struct RunOptions {
 
 // Where the time went, and how much there was to do.
 struct RunStats {
-  std::array<double, kWorks> work{};  // s, by Work
+  std::array<double, kWorks> work{};         // s, by Work
   double build = 0, measure = 0, store = 0;  // s
   std::uint64_t substeps = 0, internal_steps = 0, hits = 0;
   std::uint32_t most_awake = 0, most_contacts = 0;

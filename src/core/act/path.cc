@@ -87,7 +87,8 @@ bool moves(const Path& path) {
 
 double lastChange(const Path& path) {
   if (!moves(path)) return 0;
-  if (!path.wobble.at.isZero(0) || !path.wobble.turn.isZero(0)) return std::numeric_limits<double>::infinity();
+  if (!path.wobble.at.isZero(0) || !path.wobble.turn.isZero(0))
+    return std::numeric_limits<double>::infinity();
   double last = 0;
   for (const Track* t : {&path.at, &path.turn})
     if (t->keys.size() > 1) last = greatest(last, t->keys.back().frame);

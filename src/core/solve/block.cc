@@ -172,8 +172,7 @@ void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double sid
 
 // Whether a contact needs what stands in a BlockExtra.
 bool needsExtra(const BlockInput& in, const Contact& c) {
-  if (c.surfaces.adhesion > 0 || rolls(c) ||
-      c.surfaces.friction_rest != c.surfaces.friction_slide)
+  if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
     return true;
   const auto special = [&](PieceId p) {
     const Traits& t = in.traits[p.index()];
@@ -267,7 +266,7 @@ constexpr std::size_t kBlocksWorthAThread = 32;
 }  // namespace
 
 BlockRange BlockList::range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end) {
-  return {blocks.data(), begin < end ? extraOf(begin) : nullptr, rows.data(), begin, end,
+  return {blocks.data(),           begin < end ? extraOf(begin) : nullptr, rows.data(), begin, end,
           begin < groups[overflow]};
 }
 
@@ -318,7 +317,8 @@ BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& so
     if (n >= of_block.size()) return;
     for (const std::uint32_t i : of_block[n]) {
       const Contact& c = in.contacts[i];
-      for (std::size_t k = 0; k < sizeof c; k += 64) __builtin_prefetch(reinterpret_cast<const char*>(&c) + k);
+      for (std::size_t k = 0; k < sizeof c; k += 64)
+        __builtin_prefetch(reinterpret_cast<const char*>(&c) + k);
     }
   };
   shareOrAlone(in.team, of_block.size(), kBlocksWorthAThread,

@@ -54,9 +54,9 @@ struct BlockList {
   Raw<ContactBlock> blocks;
   Raw<BlockExtra> extras;            // of those blocks that need them, in their order
   std::vector<std::uint32_t> extra;  // a block: its place in `extras`, or kNoExtra
-  std::vector<std::size_t> groups;   // where each begins, and the end of the last; a group's blocks are of one
-                                     // colour, and all of them have extras or none has
-  std::size_t overflow = 0;          // from this group on, blocks do share bodies
+  std::vector<std::size_t> groups;  // where each begins, and the end of the last; a group's blocks are of one
+                                    // colour, and all of them have extras or none has
+  std::size_t overflow = 0;         // from this group on, blocks do share bodies
 
   static constexpr std::uint32_t kNoExtra = 0xffffffffu;
   BlockExtra* extraOf(std::size_t block) {

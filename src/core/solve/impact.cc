@@ -13,6 +13,7 @@ namespace {
 
 constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
 constexpr std::size_t kContactsWorthAThread = 1024;
+constexpr double kAhead = 1.001;  // steps
 constexpr int kMostRounds = 64;
 constexpr int kMostSweeps = 80;
 constexpr double kExchanged = 1e-9;  // of the speed: a change this small ends the exchange of a blow
@@ -105,7 +106,7 @@ bool Impacts::tooSlow(const std::vector<ActiveBody>& bodies, std::uint32_t index
   const double closing = greatest(c.patch.normal.dot(a.velocity - b.velocity) + turning, 0);
   const double gained = (a.acceleration - b.acceleration).norm() * dt,
                slow = static_cast<double>(slow_[index]);
-  return closing * closing + 2 * gained * (closing + gained) < slow * slow;
+  return closing * closing + 2.01 * gained * (closing + gained) < slow * slow;
 }
 
 void Impacts::buildAdjacency() {
@@ -180,8 +181,9 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
     const double gap = greatest(s.gap, 0), squared = s.closing * s.closing + 2 * pull * gap;
     if (squared <= slow * slow || s.closing + pull * dt <= 0) continue;
     const double at_hit = std::sqrt(squared), t = 2 * gap / (s.closing + at_hit);
-    // As far as the contact solve would look: a hit just after the step's end is taken now, at its own time.
-    if (!(s.closing + at_hit > 0) || gap > (s.closing + pull * dt) * dt) continue;
+    // A little farther than the contact solve would look, or it would take what is the impact's: a hit just
+    // after the step's end is taken now, at its own time.
+    if (!(s.closing + at_hit > 0) || gap > kAhead * (s.closing + pull * dt) * dt) continue;
     if (speed == 0 || t < time) time = t;
     speed = greatest(speed, at_hit);
   }

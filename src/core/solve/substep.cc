@@ -112,7 +112,7 @@ class Substep {
       in_.engine.enter(Work::Impacts);
       impacts.pass(out_.bodies, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
-      accelerate();
+      accelerate(impacts);
       in_.engine.enter(Work::Passes);
       if (step == 0) {
         together.warmStart();
@@ -179,7 +179,7 @@ class Substep {
     }
   }
 
-  void accelerate() {
+  void accelerate(const Impacts& impacts) {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       const Traits& t = in_.traits[b.piece];
@@ -189,7 +189,15 @@ class Substep {
         if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
       }
       loadVelocity(b, rows_[i]);
-      loadPlace(b, in_.traits[b.piece], rows_[i]);
+      // What was struck within the step has not had all of it to move with its new velocity: as if it came
+      // from farther behind.
+      if (impacts.any() && b.drive == kNotDriven) {
+        ActiveBody from = b;
+        shift(impacts, i, from);
+        loadPlace(from, t, rows_[i]);
+      } else {
+        loadPlace(b, t, rows_[i]);
+      }
       loaded_[i] = rows_[i];
     });
   }
@@ -202,6 +210,11 @@ class Substep {
         rows_[i].spin[k] += last_[i].spin[k];
       }
     });
+  }
+
+  static void shift(const Impacts& impacts, std::size_t i, ActiveBody& b) {
+    b.position += impacts.shift(i);
+    if (!impacts.turnShift(i).isZero(0)) b.turn = (turnBy(impacts.turnShift(i)) * b.turn).normalized();
   }
 
   void move(const Impacts& impacts, int step) {
@@ -222,10 +235,7 @@ class Substep {
       Vec3 spin = b.spin + g.spin;
       spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
       b.spin = spin - g.spin;
-      if (impacts.any()) {
-        b.position += impacts.shift(i);
-        if (!impacts.turnShift(i).isZero(0)) b.turn = (turnBy(impacts.turnShift(i)) * b.turn).normalized();
-      }
+      if (impacts.any()) shift(impacts, i, b);
       loadPlace(b, in_.traits[b.piece], rows_[i]);
       keepGiven(b, i);
     });

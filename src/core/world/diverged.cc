@@ -17,8 +17,10 @@ std::string number(double x) {
   if (!std::isfinite(x)) return "not a number";
   int power = 0;
   double m = absolute(x);
-  while (m >= 999.5) m /= 10, ++power;
-  while (m > 0 && m < 0.01) m *= 10, --power;
+  if (m >= 9999.5)
+    while (m >= 9.995) m /= 10, ++power;
+  if (m > 0 && m < 0.01)
+    while (m < 1) m *= 10, --power;
   const auto hundredths = static_cast<long>(m * 100 + 0.5);
   std::string text;
   if (x < 0) text += '-';
@@ -46,14 +48,18 @@ std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contact
   for (const solve::Contact& c : contacts) {
     if (c.a.value != b.piece && c.b.value != b.piece) continue;
     const PieceId other = c.a.value == b.piece ? c.b : c.a;
-    touches.push_back({scene_.pieces[other.index()].name, c.patch.leastGap(), static_cast<double>(c.totalForce())});
+    touches.push_back(
+        {scene_.pieces[other.index()].name, c.patch.leastGap(), static_cast<double>(c.totalForce())});
     deepest = greatest(deepest, -touches.back().gap);
   }
   // Not a number counts as the greatest.
-  std::stable_sort(touches.begin(), touches.end(),
-                   [](const Touch& x, const Touch& y) { return !(x.force <= y.force) && y.force == y.force; });
+  std::stable_sort(touches.begin(), touches.end(), [](const Touch& x, const Touch& y) {
+    return !(x.force <= y.force) && y.force == y.force;
+  });
   std::string text = "piece '";
-  text.append(scene_.pieces[b.piece].name).append("' flew apart in frame ").append(std::to_string(frame_ + 1));
+  text.append(scene_.pieces[b.piece].name)
+      .append("' flew apart in frame ")
+      .append(std::to_string(frame_ + 1));
   text.append(", at ").append(number(b.velocity.norm())).append(" m/s");
   if (touches.empty())
     return text.append(", touching nothing: look at its starting velocity and at the keys that drive it");
