@@ -48,6 +48,12 @@ void addSpeedLegend(Image& image, const Stage& stage, double top_speed) {
   }
 }
 
+namespace {
+
+constexpr std::size_t kMostNamed = 12;
+
+}  // namespace
+
 void addPrototypeLegend(Image& image, const Stage& stage) {
   const double s = scaleOf(image), row = 21 * s;
   const TextStyle style{13 * s, kPaper, false};
@@ -59,6 +65,7 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     if (n == 0 || !stage.meshes[m].show) continue;
     entries.emplace_back(stage.meshes[m].colour, fmt::format("{} ({})", stage.meshes[m].name, n));
   }
+  if (entries.size() > kMostNamed) entries.clear();  // colours come round again: a list says nothing
   if (stage.compares) {
     entries.emplace_back(kProudColour, "shape stands proud");
     entries.emplace_back(kSticksOutColour, "mesh sticks out");

@@ -23,7 +23,7 @@ void waitWhile(std::atomic<T>& x, T value) {
 
 Team::Team(int threads) {
   for (int i = 1; i < threads; ++i)
-    workers_.emplace_back([this, worker = static_cast<std::size_t>(i)] { work(worker); });
+    workers_.emplace_back([this] { work(); });
   failed_.resize(workers_.size() + 1);
 }
 
@@ -40,41 +40,53 @@ std::size_t Team::parts(std::size_t n, std::size_t least) const {
   return most < 1 ? 1 : most < all ? most : all;
 }
 
-void Team::runPart(std::size_t part) {
-  if (part >= parts_) return;
+void Team::runPart(std::size_t part, std::size_t parts) {
   const FloatMode mode;
   try {
-    (*job_)(part, n_ * part / parts_, n_ * (part + 1) / parts_);
+    (*job_)(part, n_ * part / parts, n_ * (part + 1) / parts);
   } catch (...) {
     failed_[part] = std::current_exception();
   }
 }
 
-void Team::work(std::size_t worker) {
+// A part that is taken in a round keeps the caller in that round: what the job reads stays.
+void Team::takeParts(unsigned round) {
+  for (;;) {
+    std::uint64_t claims = claims_.load(std::memory_order_acquire);
+    const std::size_t parts = claims >> 16 & 0xffff, next = claims & 0xffff;
+    if (claims >> 32 != round || next >= parts) return;
+    if (!claims_.compare_exchange_weak(claims, claims + 1, std::memory_order_acq_rel)) continue;
+    runPart(next, parts);
+    if (done_.fetch_add(1, std::memory_order_acq_rel) + 1 == parts) done_.notify_one();
+  }
+}
+
+void Team::work() {
   for (unsigned seen = 0;;) {
     waitWhile(round_, seen);
     seen = round_.load(std::memory_order_acquire);
     if (ending_) return;
-    runPart(worker);
-    if (busy_.fetch_sub(1, std::memory_order_acq_rel) == 1) busy_.notify_one();
+    takeParts(seen);
   }
 }
 
 void Team::share(std::size_t n, std::size_t least, const Job& job) {
-  n_ = n;
-  parts_ = parts(n, least);
-  if (parts_ == 1) {
+  const std::size_t count = parts(n, least);
+  if (count == 1) {
     const FloatMode mode;
     return job(0, 0, n);
   }
+  n_ = n;
   job_ = &job;
-  busy_.store(workers_.size(), std::memory_order_relaxed);
-  round_.fetch_add(1, std::memory_order_release);
+  done_.store(0, std::memory_order_relaxed);
+  const unsigned round = round_.load(std::memory_order_relaxed) + 1;
+  claims_.store(static_cast<std::uint64_t>(round) << 32 | count << 16, std::memory_order_release);
+  round_.store(round, std::memory_order_release);
   round_.notify_all();
-  runPart(0);
-  for (std::size_t left = busy_.load(std::memory_order_acquire); left != 0;
-       left = busy_.load(std::memory_order_acquire))
-    waitWhile(busy_, left);
+  takeParts(round);
+  for (std::size_t done = done_.load(std::memory_order_acquire); done != count;
+       done = done_.load(std::memory_order_acquire))
+    waitWhile(done_, done);
   for (std::exception_ptr& f : failed_) {
     if (f == nullptr) continue;
     const std::exception_ptr thrown = f;

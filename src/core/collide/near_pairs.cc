@@ -7,7 +7,7 @@ namespace drubble::collide {
 
 namespace {
 
-constexpr std::size_t kBoxesWorthAThread = 512;
+constexpr std::size_t kBoxesWorthAThread = 128;
 constexpr std::size_t kFewChanges = 64;  // do not make the kept tree anew for fewer
 
 }  // namespace

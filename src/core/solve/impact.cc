@@ -12,7 +12,7 @@ namespace drubble::solve {
 namespace {
 
 constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
-constexpr std::size_t kContactsWorthAThread = 1024;
+constexpr std::size_t kContactsWorthAThread = 256;
 constexpr double kAhead = 1.001;  // steps
 constexpr int kMostRounds = 64;
 constexpr int kMostSweeps = 80;

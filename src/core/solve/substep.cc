@@ -12,7 +12,7 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr std::size_t kBodiesWorthAThread = 512;
+constexpr std::size_t kBodiesWorthAThread = 128;
 
 // Calls visit(k) for the active bodies, which are counted from 1.
 template <class Visit>
