@@ -26,7 +26,7 @@ material = "pine"
 name = "load"
 copies = { crate = 1 }
 count = [3, 3, 3]
-spacing = [0.5, 0.5, 0.5]
+spacing = [0.65, 0.6, 0.65]
 at = [0, 0.5, 0]
 vary = { turn = [5, 180, 5] }
 )";
@@ -89,7 +89,7 @@ at = [5, 0.3, 0]
 role = "kinematic"
 [[motion]]
 who = "gate"
-at = { keys = [[100, [5, 0.3, 0]], [110, [6, 0.3, 0]]] }
+keys = [{ frame = 100, at = [5, 0.3, 0] }, { frame = 110, at = [6, 0.3, 0] }]
 )");
   const Ran late = p.run({"run", "late.toml", "-o", "late.drub", "--stop-at-rest", "--json"});
   REQUIRE(late.code == 0);

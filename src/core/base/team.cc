@@ -22,8 +22,7 @@ void waitWhile(std::atomic<T>& x, T value) {
 }  // namespace
 
 Team::Team(int threads) {
-  for (int i = 1; i < threads; ++i)
-    workers_.emplace_back([this] { work(); });
+  for (int i = 1; i < threads; ++i) workers_.emplace_back([this] { work(); });
   failed_.resize(workers_.size() + 1);
 }
 

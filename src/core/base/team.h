@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // A fixed team of threads that share out ranges. Shares depend on the range and the team's size only; what is
-// done with them must not depend on either. Whoever is free takes the next share, so that on a busy machine the
-// caller does not wait for a thread that has not come to run.
+// done with them must not depend on either. Whoever is free takes the next share, so that on a busy machine
+// the caller does not wait for a thread that has not come to run.
 #pragma once
 #include <atomic>
 #include <cstddef>
@@ -38,9 +38,9 @@ class Team {
   void runPart(std::size_t part, std::size_t parts);
 
   std::vector<std::thread> workers_;
-  std::atomic<unsigned> round_{0};         // a new value: there is work
-  std::atomic<std::uint64_t> claims_{0};   // round << 32 | parts << 16 | the next part that nobody has taken
-  std::atomic<std::size_t> done_{0};       // parts
+  std::atomic<unsigned> round_{0};        // a new value: there is work
+  std::atomic<std::uint64_t> claims_{0};  // round << 32 | parts << 16 | the next part that nobody has taken
+  std::atomic<std::size_t> done_{0};      // parts
   std::atomic<bool> ending_{false};
   const Job* job_ = nullptr;
   std::size_t n_ = 0;

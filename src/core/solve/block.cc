@@ -96,8 +96,13 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, co
     radius += (c.patch.points[static_cast<std::size_t>(k)].position - middle).norm() / c.patch.count;
   radius = greatest(radius, least_radius);
   const Vec3 ra = middle - a.position + lean_a, rb = middle - b.position + lean_b;
-  const double tt = effectiveInverse(a, b, ra, rb, t, t), tu = effectiveInverse(a, b, ra, rb, t, u),
-               uu = effectiveInverse(a, b, ra, rb, u, u);
+  // effectiveInverse of t with t, t with u and u with u, without doing anything twice.
+  const Vec3 mass = a.inverse_mass + b.inverse_mass, at = ra.cross(t), au = ra.cross(u), bt = rb.cross(t),
+             bu = rb.cross(u), iat = a.inverse_inertia * at, iau = a.inverse_inertia * au,
+             ibt = b.inverse_inertia * bt, ibu = b.inverse_inertia * bu;
+  const double tt = t.dot(mass.cwiseProduct(t)) + at.dot(iat) + bt.dot(ibt),
+               tu = t.dot(mass.cwiseProduct(u)) + at.dot(iau) + bt.dot(ibu),
+               uu = u.dot(mass.cwiseProduct(u)) + au.dot(iau) + bu.dot(ibu);
   const std::array<double, 3> slip = inverseOf(tt, tu, uu);
   const double turning = n.dot((a.inverse_inertia + b.inverse_inertia) * n);
   put(out.along, i, t);
@@ -313,18 +318,21 @@ BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& so
   out.groups.push_back(of_block.size());
   out.blocks.make(of_block.size());
   out.extras.make(extras);
-  const auto prefetch = [&](std::size_t n) {
+  const auto prefetch = [](const auto& x) {
+    for (std::size_t k = 0; k < sizeof x; k += 64) __builtin_prefetch(reinterpret_cast<const char*>(&x) + k);
+  };
+  // Contacts two blocks ahead, and the bodies that they name one block ahead.
+  const auto prefetchFor = [&](std::size_t n) {
+    if (n + 1 < of_block.size())
+      for (const std::uint32_t i : of_block[n + 1]) prefetch(in.contacts[i]);
     if (n >= of_block.size()) return;
-    for (const std::uint32_t i : of_block[n]) {
-      const Contact& c = in.contacts[i];
-      for (std::size_t k = 0; k < sizeof c; k += 64)
-        __builtin_prefetch(reinterpret_cast<const char*>(&c) + k);
-    }
+    for (const std::uint32_t i : of_block[n])
+      for (const PieceId p : {in.contacts[i].a, in.contacts[i].b}) prefetch(in.bodies[in.body_of[p.index()]]);
   };
   shareOrAlone(in.team, of_block.size(), kBlocksWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = begin; n < end; ++n) {
-                   prefetch(n + 1);
+                   prefetchFor(n + 1);
                    clear(out.blocks[n]);
                    BlockExtra* extra = out.extraOf(n);
                    if (extra != nullptr) std::memset(static_cast<void*>(extra), 0, sizeof(BlockExtra));
