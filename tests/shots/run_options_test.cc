@@ -33,13 +33,6 @@ vary = { turn = [5, 180, 5] }
 
 const char* kMotion = "SELECT frame, digest, hash, hex(data) FROM frames ORDER BY frame";
 
-std::string sql(const Program& p, const std::string& cache, const std::string& query) {
-  const std::string command =
-      "sqlite3 '" + p.path(cache) + "' \"" + query + "\" > '" + p.path("sql.txt") + "'";
-  REQUIRE(std::system(command.c_str()) == 0);
-  return p.read("sql.txt");
-}
-
 }  // namespace
 
 TEST_CASE("every set of instructions gives the same frame blocks; one that there is not is refused") {
@@ -54,7 +47,7 @@ TEST_CASE("every set of instructions gives the same frame blocks; one that there
       continue;
     }
     REQUIRE(r.code == 0);
-    const std::string blocks = sql(p, "crates.drub", kMotion);
+    const std::string blocks = p.sql("crates.drub", kMotion);
     if (first.empty()) first = blocks;
     CHECK(blocks.size() > 1000);
     CHECK(blocks == first);
@@ -108,7 +101,7 @@ TEST_CASE("--stop-when stops after the frame that passes the limit, says by what
              Contains("speed 2.") && Contains("above 2") && Contains("load/"));
   const int last = told["last_frame"];
   CHECK(last == 6);  // 9.81 m/s2 for 5 frames of a 24th: 2.04 m/s
-  CHECK(sql(p, "crates.drub", "SELECT count(*) FROM frames") == "6\n");
+  CHECK(p.sql("crates.drub", "SELECT count(*) FROM frames") == "6\n");
   CHECK_THAT(p.run({"report", "crates.drub"}).out, Contains("stopped"));
 
   // A limit that nothing passes changes nothing; several may be given.

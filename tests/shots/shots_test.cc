@@ -59,13 +59,6 @@ json reportOf(const Program& p, const std::string& cache) {
   return json::parse(r.out);
 }
 
-std::string sql(const Program& p, const std::string& cache, const std::string& query) {
-  const std::string command =
-      "sqlite3 '" + p.path(cache) + "' \"" + query + "\" > '" + p.path("sql.txt") + "'";
-  REQUIRE(std::system(command.c_str()) == 0);
-  return p.read("sql.txt");
-}
-
 void waitForFrames(const Program& p, const std::string& cache, int frames) {
   for (int i = 0; i < 600; ++i) {
     std::this_thread::sleep_for(std::chrono::milliseconds(50));
@@ -128,7 +121,7 @@ TEST_CASE("any number of threads gives the same frame blocks") {
   for (const char* threads : {"1", "2", "3"}) {
     REQUIRE(p.run({"run", "quay.toml", "-o", "quay.drub", "--force", "--threads", threads}).code == 0);
     const std::string blocks =
-        sql(p, "quay.drub", "SELECT frame, digest, hash, hex(data) FROM frames ORDER BY frame");
+        p.sql("quay.drub", "SELECT frame, digest, hash, hex(data) FROM frames ORDER BY frame");
     if (alone.empty()) alone = blocks;
     CHECK(blocks.size() > 1000);
     CHECK(blocks == alone);
@@ -171,10 +164,10 @@ TEST_CASE("the same setup twice: the same motion and the same frame blocks") {
   REQUIRE(p.run({"run", "quay.toml", "-o", "a.drub"}).code == 0);
   REQUIRE(p.run({"run", "quay.toml", "-o", "b.drub"}).code == 0);
   const std::string query = "SELECT frame, digest, hash, hex(data) FROM frames ORDER BY frame";
-  const std::string a = sql(p, "a.drub", query);
-  CHECK(a == sql(p, "b.drub", query));
+  const std::string a = p.sql("a.drub", query);
+  CHECK(a == p.sql("b.drub", query));
   REQUIRE(p.run({"run", "quay.toml", "-o", "c.drub", "--set", "seed=6"}).code == 0);
-  CHECK(a != sql(p, "c.drub", query));
+  CHECK(a != p.sql("c.drub", query));
 }
 
 TEST_CASE("a killed run leaves every committed frame, readable while it grew") {

@@ -70,6 +70,12 @@ Ran Program::run(const std::vector<std::string>& arguments) const {
   return r;
 }
 
+std::string Program::sql(const std::string& cache, const std::string& query) const {
+  const std::string command = "sqlite3 '" + path(cache) + "' \"" + query + "\" > '" + path("sql.txt") + "'";
+  if (std::system(command.c_str()) != 0) return "sqlite3 failed";
+  return read("sql.txt");
+}
+
 std::string demoPath(const std::string& name) { return std::string(DRUBBLE_SOURCE) + "/demo/" + name; }
 
 }  // namespace drubble::test

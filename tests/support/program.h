@@ -25,6 +25,8 @@ class Program {
   std::string path(const std::string& name) const { return (folder_ / name).string(); }
   void write(const std::string& name, const std::string& text) const;
   std::string read(const std::string& name) const;
+  // What sqlite3 says to a query of a cache.
+  std::string sql(const std::string& cache, const std::string& query) const;
   // Runs in the folder and waits.
   Ran run(const std::vector<std::string>& arguments) const;
   // Starts and does not wait.

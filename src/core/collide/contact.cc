@@ -16,6 +16,7 @@ namespace {
 constexpr double kLevel = 1e-6;    // of the patch's extent: no deeper counts as just as deep
 constexpr double kClearly = 1e-4;  // of the distance
 constexpr double kAsLow = 2.5e-4;  // of the patch's extent: points no higher than that touch with the deepest
+constexpr double kApart = 1e-3;    // of the patch's extent: points nearer than that are one
 constexpr double kHovering = 0.2;  // of its distance: what a point counts that is far from touching
 
 }  // namespace
@@ -42,18 +43,24 @@ void keepFour(const std::vector<Point>& points, Manifold& out) {
   const double level = lowest + kLevel * extent.size().norm();
   const auto deepest = pick(0, [&](const Point& p) { return p.gap <= level ? 1.0 : 0.0; }).first;
   const Vec3 a = points[deepest].position;
-  // What hovers counts by so much less, or a corner that bears would be dropped for one that does not reach:
-  // the piece would tip over it, and back.
-  const double low = kAsLow * extent.size().norm();
-  const auto nearness = [&](const Point& p) {
-    return greatest(kHovering, low / greatest(low, p.gap - lowest));
+  // What touches goes before what hovers, or a corner that bears would be dropped for one that does not
+  // reach: the piece would tip over it, and back.
+  const double size = extent.size().norm(), low = kAsLow * size;
+  const auto pickTouching = [&](double apart, auto measure) {
+    const auto found =
+        pick(kClearly, [&](const Point& p) { return p.gap <= lowest + low ? measure(p) : 0.0; });
+    if (found.second > apart) return found;
+    return pick(kClearly, [&](const Point& p) {
+      return greatest(kHovering, low / greatest(low, p.gap - lowest)) * measure(p);
+    });
   };
-  const auto far = pick(kClearly, [&](const Point& p) {
-                     return nearness(p) * out.normal.cross(p.position - a).norm();
+  const auto far = pickTouching(kApart * size, [&](const Point& p) {
+                     return out.normal.cross(p.position - a).norm();
                    }).first;
   const Vec3 side = out.normal.cross(points[far].position - a);
-  const auto left = pick(kClearly, [&](const Point& p) { return nearness(p) * side.dot(p.position - a); });
-  const auto right = pick(kClearly, [&](const Point& p) { return -nearness(p) * side.dot(p.position - a); });
+  const double apart = kApart * size * side.norm();
+  const auto left = pickTouching(apart, [&](const Point& p) { return side.dot(p.position - a); });
+  const auto right = pickTouching(apart, [&](const Point& p) { return -side.dot(p.position - a); });
   out.points[static_cast<std::size_t>(out.count++)] = points[deepest];
   if (far != deepest) out.points[static_cast<std::size_t>(out.count++)] = points[far];
   const double flat = 1e-9 * side.squaredNorm();

@@ -28,8 +28,8 @@ struct Manifold {
 using Manifolds = std::vector<Manifold>;
 
 // Keeps the four points of `points` that span the patch best: the deepest, the farthest from it, the farthest
-// from the line through both, and the farthest on that line's other side; what does not touch with the
-// deepest counts by its gap the less. Near ties go to the earlier point.
+// from the line through both, and the farthest on that line's other side. What touches with the deepest goes
+// before what hovers, and of what hovers the lower counts more. Near ties go to the earlier point.
 void keepFour(const std::vector<Point>& points, Manifold& out);
 
 }  // namespace drubble::collide

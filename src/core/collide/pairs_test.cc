@@ -300,3 +300,16 @@ TEST_CASE("a corner that touches is kept before one that hovers farther out") {
   CHECK(std::count(kept.begin(), kept.end(), 1u) == 1);
   CHECK(std::count(kept.begin(), kept.end(), 2u) == 1);
 }
+
+TEST_CASE("of two corners that bear side by side both are kept, however far out the others hover") {
+  const std::vector<Point> pad = {
+      {vec3(-0.1397, 0, 0.0108), -1.19e-5, 1}, {vec3(-0.1392, 0, 0.0070), -0.9e-5, 2},
+      {vec3(0.0662, 0, -0.0350), 1.70e-3, 3},  {vec3(-0.0885, 0, -0.0513), 0.52e-3, 4},
+      {vec3(0.0090, 0, 0.1409), 0.90e-3, 5},   {vec3(0.0531, 0, 0.0909), 1.66e-3, 6}};
+  Manifold m;
+  m.normal = Vec3::UnitY();
+  keepFour(pad, m);
+  REQUIRE(m.count >= 3);
+  CHECK(m.points[0].feature == 1);
+  CHECK(m.points[1].feature == 2);
+}

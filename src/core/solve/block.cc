@@ -62,12 +62,12 @@ void put(Mat8& m, std::size_t i, const Mat3& x) {
   put(m.zz, i, x(2, 2));
 }
 
-// 1 over the inverse mass felt by an impulse along `direction` at these arms.
-double effectiveInverse(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb,
-                        const Vec3& d, const Vec3& e) {
-  const double straight = d.dot((a.inverse_mass + b.inverse_mass).cwiseProduct(e));
-  return straight + ra.cross(d).dot(a.inverse_inertia * ra.cross(e)) +
-         rb.cross(d).dot(b.inverse_inertia * rb.cross(e));
+// The inverse mass felt by an impulse along `d` at these arms.
+double inverseMassAlong(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb,
+                        const Vec3& d) {
+  const Vec3 turn_a = ra.cross(d), turn_b = rb.cross(d);
+  return d.dot((a.inverse_mass + b.inverse_mass).cwiseProduct(d)) + turn_a.dot(a.inverse_inertia * turn_a) +
+         turn_b.dot(b.inverse_inertia * turn_b);
 }
 
 // xx, xy, yy of the inverse of a symmetric 2x2 matrix, on the directions that it does not send to nothing:
@@ -96,7 +96,7 @@ void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, co
     radius += (c.patch.points[static_cast<std::size_t>(k)].position - middle).norm() / c.patch.count;
   radius = greatest(radius, least_radius);
   const Vec3 ra = middle - a.position + lean_a, rb = middle - b.position + lean_b;
-  // effectiveInverse of t with t, t with u and u with u, without doing anything twice.
+  // The 2x2 inverse mass along t and u, without doing anything twice.
   const Vec3 mass = a.inverse_mass + b.inverse_mass, at = ra.cross(t), au = ra.cross(u), bt = rb.cross(t),
              bu = rb.cross(u), iat = a.inverse_inertia * at, iau = a.inverse_inertia * au,
              ibt = b.inverse_inertia * bt, ibu = b.inverse_inertia * bu;
@@ -227,7 +227,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.arm_a, i, ra);
     put(row.arm_b, i, rb);
     put(row.gap, i, p.gap);
-    const double inverse = effectiveInverse(a, b, ra + lean_a, rb + lean_b, c.patch.normal, c.patch.normal);
+    const double inverse = inverseMassAlong(a, b, ra + lean_a, rb + lean_b, c.patch.normal);
     put(row.mass, i, inverse > 0 ? 1 / inverse : 0);
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }

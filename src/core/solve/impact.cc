@@ -70,17 +70,12 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
     if (is_watched_[i] != 0) watched_.push_back(i);
   if (watched_.empty()) return;
-  shift_.assign(in.bodies.size(), Vec3::Zero());
-  turn_shift_ = shift_;
   clock_.assign(in.bodies.size(), 0);
   changed_at_.assign(in.bodies.size(), 0);
   looked_at_.assign(in.contacts.size(), 0);
   levers_.resize(in.contacts.size());
   slow_.resize(in.contacts.size());
-  shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
-               [&](std::size_t, std::size_t begin, std::size_t end) {
-                 for (std::size_t i = begin; i < end; ++i) measureLevers(i);
-               });
+  for (const std::uint32_t i : watched_) measureLevers(i);
 }
 
 void Impacts::measureLevers(std::size_t index) {
@@ -132,6 +127,7 @@ void Impacts::follow(std::size_t body) {
     if (is_watched_[i]) continue;
     is_watched_[i] = 1;
     watched_.push_back(i);
+    measureLevers(i);
     grew_ = true;
   }
 }
@@ -152,13 +148,51 @@ void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, 
     s.ra = turn_a * ra0;
     s.rb = turn_b * rb0;
     Vec3 moved = Vec3::Zero();
-    if (ib != 0)
-      moved += b.position - b.start_position + s.rb - rb0 + shift_[ib] + turn_shift_[ib].cross(s.rb);
-    if (ia != 0)
-      moved -= a.position - a.start_position + s.ra - ra0 + shift_[ia] + turn_shift_[ia].cross(s.ra);
+    if (ib != 0) moved += b.position - b.start_position + s.rb - rb0;
+    if (ia != 0) moved -= a.position - a.start_position + s.ra - ra0;
     s.gap = p.gap + c.patch.normal.dot(moved);
+    s.apart = moved;
     s.closing = -c.patch.normal.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra));
   }
+}
+
+// Turns, spins, inertia and arms as they are at the moment of the hit. Both bodies are then pushed in one
+// place, midway between their points, which have slid apart since the substep's start: pushed where each of
+// them is, the pair would gain angular momentum. Rows may do with the inertia of the substep's start; a hit
+// at speed may not.
+void Impacts::goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b) {
+  const auto cornered = [&](const ActiveBody& body, PieceId piece) {
+    const Traits& t = in_.traits[piece.index()];
+    return !body.fixed() && t.roundness == shape::Roundness::None && t.half_axes.isZero(0);
+  };
+  // What is round keeps the arm that its surface has there: a push through its middle must not turn it.
+  const bool between = cornered(a, c.a) && cornered(b, c.b);
+  const Vec3 travel = (b.velocity - a.velocity) * time;
+  const auto turnOf = [&](ActiveBody& body, PieceId piece) {
+    const Traits& t = in_.traits[piece.index()];
+    if (body.fixed()) return Quat::Identity();
+    const Quat from = body.turn;
+    spinFreely(t, time, body.turn, body.spin);
+    body.inverse_inertia = inverseInertiaWorld(t, body.turn);
+    return touchTurn(t, from, body.turn);
+  };
+  const Quat turn_a = turnOf(a, c.a), turn_b = turnOf(b, c.b);
+  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
+    PointState& s = state_[k];
+    const Vec3 ra = turn_a * s.ra, rb = turn_b * s.rb;
+    const Vec3 apart = between ? Vec3(s.apart + travel + (rb - s.rb) - (ra - s.ra)) : Vec3(Vec3::Zero());
+    s.ra = ra + 0.5 * apart;
+    s.rb = rb - 0.5 * apart;
+  }
+}
+
+// Puts the body where the step must start from to pass through the hit with what it has after it.
+void Impacts::startAgain(const ActiveBody& after, double time, ActiveBody& body) const {
+  body.position -= (after.velocity - body.velocity) * time;
+  body.velocity = after.velocity;
+  body.turn = after.turn;
+  body.spin = after.spin;
+  spinFreely(in_.traits[body.piece], -time, body.turn, body.spin);
 }
 
 bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt,
@@ -191,19 +225,16 @@ bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, doubl
   time = greatest(time, earliest);
   Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal, 0, speed};
   ActiveBody a = bodies[ia], b = bodies[ib];
+  goTo(time, c, a, b);
   if (c.surfaces.unmoved == 1) holdStill(a);
   if (c.surfaces.unmoved == 2) holdStill(b);
   if (a.fixed() && b.fixed()) return false;
-  const Vec3 va = a.velocity, wa = a.spin, vb = b.velocity, wb = b.spin;
   exchange(a, b, c, time, pull, hit);
-  for (const auto& [body, dv, dw] : {std::tuple{ia, Vec3(a.velocity - va), Vec3(a.spin - wa)},
-                                     std::tuple{ib, Vec3(b.velocity - vb), Vec3(b.spin - wb)}}) {
+  if (!(hit.impulse > 0)) return false;
+  for (const auto& [body, after] : {std::pair{ia, &a}, std::pair{ib, &b}}) {
     if (bodies[body].fixed()) continue;
+    if (!after->fixed()) startAgain(*after, time, bodies[body]);
     changed_at_[body] = ++now_;
-    bodies[body].velocity += dv;
-    bodies[body].spin += dw;
-    shift_[body] -= dv * time;
-    turn_shift_[body] -= dw * time;
     clock_[body] = time;
     touched_.push_back(static_cast<std::uint32_t>(body));
     follow(body);
@@ -247,6 +278,17 @@ struct Rows {
   double missing(std::size_t j, double wanted) const {
     return response[j][j] > 0 ? (wanted - speed[j]) / response[j][j] : 0;
   }
+  // Newton's law at several points at once, or with friction, may ask for more energy than there was: then
+  // all impulses are so much smaller that it stays. `before`: the speeds at first.
+  void keepEnergy(const std::array<double, kMost>& before) {
+    double spent = 0, gained = 0;
+    for (std::size_t j = 0; j < count; ++j) {
+      spent += impulse[j] * before[j];
+      gained += 0.5 * impulse[j] * (speed[j] - before[j]);
+    }
+    if (!(spent < 0) || spent + gained <= 0) return;
+    for (double& x : impulse) x *= -spent / gained;
+  }
   void give(ActiveBody& a, ActiveBody& b) const {
     Vec3 straight = Vec3::Zero(), turn_a = straight, turn_b = straight;
     for (std::size_t j = 0; j < count; ++j) {
@@ -285,15 +327,16 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
   std::array<std::size_t, 4> point{};
   for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
     const PointState& s = state_[k];
-    const double closing = s.closing + gained;
     if (!(s.gap - s.closing * time - 0.5 * pull * time * time < near)) continue;
     if (!(inverseMassAlong(a, s.ra, n) + inverseMassAlong(b, s.rb, n) > 0)) continue;
-    // Gravity has made it faster by the time of the hit.
-    wanted[rows.count / 3] = (closing > slow ? c.surfaces.bounce * closing : 0) + gained;
     point[rows.count / 3] = k;
     for (const Vec3& d : {n, t, u}) rows.add(a, b, s.ra, s.rb, d);
+    const std::size_t row = rows.count - 3;
+    const double at_hit = gained - rows.speed[row];  // gravity has made it faster by the time of the hit
+    wanted[row / 3] = (at_hit > slow ? c.surfaces.bounce * at_hit : 0) + gained;
   }
   rows.respond(a, b);
+  const std::array<double, Rows::kMost> before = rows.speed;
   for (int round = 0; round < kMostSweeps; ++round) {
     double change = 0;
     for (std::size_t j = 0; j < rows.count; j += 3) {
@@ -304,6 +347,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
     }
     if (change < kExchanged * hit.speed) break;
   }
+  rows.keepEnergy(before);
   rows.give(a, b);
   double most = -1;
   for (std::size_t j = 0; j < rows.count; j += 3) {
@@ -313,11 +357,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
 }
 
 void Impacts::pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits) {
-  for (const std::uint32_t body : touched_) {
-    shift_[body].setZero();
-    turn_shift_[body].setZero();
-    clock_[body] = 0;
-  }
+  for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
   if (watched_.empty()) return;
   pass_start_ = now_;

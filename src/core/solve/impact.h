@@ -25,19 +25,15 @@ class Impacts {
   // is computed from the sizes and `gravity` (magnitude).
   Impacts(const BlockInput& in, double h, double gravity);
 
-  // Deals with the hits of the coming `dt` seconds: changes velocities, adds to `hits`. Call before gravity
-  // is added.
+  // Deals with the hits of the coming `dt` seconds, adds to `hits`. A body that is hit on the way is put
+  // where, with its new velocity and spin, it has to start from to pass through the hit: places and turns
+  // change with velocities and spins. Call before gravity is added.
   void pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits);
-
-  bool any() const { return !watched_.empty(); }
-  // What a body's place must be corrected by after the plain step, because its hit came later than the step's
-  // start.
-  const Vec3& shift(std::size_t body) const { return shift_[body]; }
-  const Vec3& turnShift(std::size_t body) const { return turn_shift_[body]; }
 
  private:
   struct PointState {
-    Vec3 ra, rb;
+    Vec3 ra, rb;  // to the bodies' own points
+    Vec3 apart;   // how far b's has come from a's since the substep's start
     double gap, closing;
   };
   struct Levers {
@@ -49,6 +45,8 @@ class Impacts {
   bool tooSlow(const std::vector<ActiveBody>& bodies, std::uint32_t index, double dt) const;
   void evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia, std::size_t ib);
   bool strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
+  void goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b);
+  void startAgain(const ActiveBody& after, double time, ActiveBody& body) const;
   void exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit);
   void follow(std::size_t body);
   void buildAdjacency();
@@ -65,8 +63,7 @@ class Impacts {
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
   std::vector<Levers> levers_;                                   // a contact
   std::vector<float> slow_;                                      // a contact: its least bounce speed
-  std::vector<Vec3> shift_, turn_shift_;
-  std::vector<double> clock_;
+  std::vector<double> clock_;                                    // a body: when it was last hit in this pass
   std::vector<std::uint32_t> touched_;
   std::array<PointState, 4> state_;
 };

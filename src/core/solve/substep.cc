@@ -112,7 +112,7 @@ class Substep {
       in_.engine.enter(Work::Impacts);
       impacts.pass(out_.bodies, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
-      accelerate(impacts);
+      accelerate();
       in_.engine.enter(Work::Passes);
       if (step == 0) {
         together.warmStart();
@@ -122,7 +122,7 @@ class Substep {
       }
       iterate(Pass::PushOut);
       in_.engine.enter(Work::Motion);
-      move(impacts, step);
+      move(step);
       if (track) keepWay();
       in_.engine.enter(Work::Passes);
       iterate(Pass::Settle);
@@ -179,7 +179,7 @@ class Substep {
     }
   }
 
-  void accelerate(const Impacts& impacts) {
+  void accelerate() {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       const Traits& t = in_.traits[b.piece];
@@ -189,15 +189,7 @@ class Substep {
         if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
       }
       loadVelocity(b, rows_[i]);
-      // What was struck within the step has not had all of it to move with its new velocity: as if it came
-      // from farther behind.
-      if (impacts.any() && b.drive == kNotDriven) {
-        ActiveBody from = b;
-        shift(impacts, i, from);
-        loadPlace(from, t, rows_[i]);
-      } else {
-        loadPlace(b, t, rows_[i]);
-      }
+      loadPlace(b, t, rows_[i]);
       loaded_[i] = rows_[i];
     });
   }
@@ -212,12 +204,7 @@ class Substep {
     });
   }
 
-  static void shift(const Impacts& impacts, std::size_t i, ActiveBody& b) {
-    b.position += impacts.shift(i);
-    if (!impacts.turnShift(i).isZero(0)) b.turn = (turnBy(impacts.turnShift(i)) * b.turn).normalized();
-  }
-
-  void move(const Impacts& impacts, int step) {
+  void move(int step) {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       if (b.drive != kNotDriven) {
@@ -235,7 +222,6 @@ class Substep {
       Vec3 spin = b.spin + g.spin;
       spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
       b.spin = spin - g.spin;
-      if (impacts.any()) shift(impacts, i, b);
       loadPlace(b, in_.traits[b.piece], rows_[i]);
       keepGiven(b, i);
     });

@@ -265,6 +265,29 @@ TEST_CASE("a substep that is refused names the piece and leaves the world as it 
   CHECK(s.world().frame() == 1);
 }
 
+TEST_CASE("what flies apart tells what it touched, how deep, and what to try") {
+  const auto told = [](Stage& s) {
+    world::Watcher nobody;
+    try {
+      for (int f = 0; f < 4; ++f) s.world().advance(nobody);
+    } catch (const Error& e) {
+      return std::string(e.what());
+    }
+    return std::string();
+  };
+  Stage slides;
+  slides.ground();
+  slides.box(Vec3::Constant(0.2), vec3(0, 0.1, 0), vec3(2e5, 0, 0));
+  const std::string sliding = told(slides);
+  CHECK_THAT(sliding, Catch::Contains("'p1' flew apart in frame 2") && Catch::Contains("it touched 'p0'") &&
+                          Catch::Contains("mm") &&
+                          Catch::Contains("try more substeps", Catch::CaseSensitive::No));
+  Stage sunk;
+  sunk.ground();
+  sunk.box(Vec3::Constant(0.2), vec3(0, -0.05, 0), vec3(2e5, 0, 0));
+  CHECK_THAT(told(sunk), Catch::Contains("150 mm deep") && Catch::Contains("overlap deeply"));
+}
+
 TEST_CASE("a tower of twenty boxes stands straight and sleeps, and sinks the same at double quality") {
   double sag[2];
   for (int k = 0; k < 2; ++k) {

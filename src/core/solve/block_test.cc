@@ -1,0 +1,171 @@
+// SPDX-License-Identifier: Apache-2.0
+// How contacts become blocks, and blocks forces again.
+#include "core/solve/block.h"
+
+#include <catch2/catch.hpp>
+#include <cstring>
+#include <map>
+#include <set>
+
+#include "core/base/random.h"
+#include "core/solve/groups.h"
+#include "core/solve/spring.h"
+
+using namespace drubble;
+using namespace drubble::solve;
+
+namespace {
+
+// Balls in a row of touching pairs over a fixed piece 0, with surfaces of four sorts by turns.
+struct Crowd {
+  std::vector<Traits> traits;
+  std::vector<ActiveBody> bodies;
+  std::vector<std::uint32_t> body_of;
+  Contacts contacts;
+
+  explicit Crowd(std::size_t count) {
+    RandomStream r(17, "crowd");
+    for (std::size_t i = 0; i < count; ++i) {
+      Traits t;
+      ActiveBody b;
+      t.size = 0.2;
+      t.inner_radius = t.outer_radius = 0.1;
+      if (i > 0) {
+        t.dynamic = true;
+        t.inverse_mass = 1;
+        t.inertia = 0.004 * Mat3::Identity();
+        t.inverse_inertia = 250 * Mat3::Identity();
+        t.weight = 9.81;
+        t.spring_rate = springRate(0.2, 9.81);
+        b.piece = static_cast<std::uint32_t>(i);
+        b.inverse_mass = Vec3::Ones();
+        b.inverse_inertia = t.inverse_inertia;
+        b.position = b.start_position = vec3(0.2 * static_cast<double>(i), 0.1, 0);
+      }
+      traits.push_back(t);
+      bodies.push_back(b);
+      body_of.push_back(static_cast<std::uint32_t>(i));
+    }
+    for (std::uint32_t i = 1; i < count; ++i) add(r, 0, i);
+    for (std::uint32_t i = 1; i + 1 < count; ++i) add(r, i, i + 1);
+    std::sort(contacts.begin(), contacts.end(),
+              [](const Contact& x, const Contact& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+  }
+  void add(RandomStream& r, std::uint32_t a, std::uint32_t b) {
+    Contact c;
+    c.a = PieceId{a};
+    c.b = PieceId{b};
+    c.patch.normal = a == 0 ? Vec3::UnitY() : Vec3::UnitX();
+    c.patch.count = 1 + static_cast<int>(contacts.size() % 4);
+    for (int k = 0; k < c.patch.count; ++k) {
+      c.patch.points[static_cast<std::size_t>(k)].position =
+          bodies[b].position + 0.05 * vec3(r.between(-1, 1), r.between(-1, 1), r.between(-1, 1));
+      c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(r.between(1, 5));
+    }
+    const std::size_t sort = contacts.size() % 5;
+    if (sort == 1) c.surfaces.rolling = 0.01;
+    if (sort == 2) c.surfaces.adhesion = 100;
+    if (sort == 3) c.surfaces.friction_slide = 0.3;
+    contacts.push_back(c);
+  }
+  BlockInput input(Team* team = nullptr) const {
+    BlockInput in{bodies, body_of, traits, contacts, 0.001, 0.008};
+    in.team = team;
+    return in;
+  }
+  BlockList build(Team* team = nullptr) const {
+    std::vector<std::uint32_t> all;
+    for (std::uint32_t i = 0; i < contacts.size(); ++i) all.push_back(i);
+    return buildBlocks(input(team), all, colourContacts(input()));
+  }
+};
+
+}  // namespace
+
+TEST_CASE("every contact stands in one lane; groups hold blocks with extras or without, and share no body") {
+  const Crowd crowd(400);
+  const BlockList list = crowd.build();
+  REQUIRE(list.groups.back() == list.blocks.size());
+  std::set<std::uint32_t> seen;
+  bool some_with = false, some_without = false;
+  for (std::size_t g = 0; g + 1 < list.groups.size(); ++g) {
+    std::set<std::uint32_t> moved;
+    const bool with = list.extra[list.groups[g]] != BlockList::kNoExtra;
+    (with ? some_with : some_without) = true;
+    for (std::size_t n = list.groups[g]; n < list.groups[g + 1]; ++n) {
+      CHECK((list.extra[n] != BlockList::kNoExtra) == with);
+      const ContactBlock& b = list.blocks[n];
+      for (std::uint32_t i = 0; i < kLanes; ++i) {
+        if (b.contact[i] == kNoContact) {
+          CHECK(((b.moves_a | b.moves_b) >> i & 1) == 0);
+          continue;
+        }
+        CHECK(seen.insert(b.contact[i]).second);
+        const Contact& c = crowd.contacts[b.contact[i]];
+        CHECK(b.points >= static_cast<std::uint32_t>(c.patch.count));
+        CHECK((b.moves_a >> i & 1) == (c.a.value != 0));
+        CHECK((b.moves_b >> i & 1) == 1);
+        if (c.a.value != 0) CHECK(moved.insert(c.a.value).second);
+        CHECK(moved.insert(c.b.value).second);
+        // A face on a face does not roll; what rolls, sticks or slides otherwise than it holds needs more.
+        const Surfaces& s = c.surfaces;
+        CHECK(with == (s.adhesion > 0 || s.friction_slide != s.friction_rest ||
+                       (s.rolling > 0 && c.patch.count <= 2)));
+      }
+    }
+  }
+  CHECK(seen.size() == crowd.contacts.size());
+  CHECK(some_with);
+  CHECK(some_without);
+}
+
+TEST_CASE("forces go into blocks and come back as they were") {
+  const Crowd crowd(60);
+  Contacts back = crowd.contacts;
+  for (Contact& c : back) c.normal_force = {};
+  storeForces(crowd.build(), 0.001, back);
+  for (std::size_t i = 0; i < back.size(); ++i)
+    for (std::size_t k = 0; k < static_cast<std::size_t>(back[i].patch.count); ++k)
+      CHECK(static_cast<double>(back[i].normal_force[k]) ==
+            Approx(static_cast<double>(crowd.contacts[i].normal_force[k])).epsilon(1e-6));
+}
+
+TEST_CASE("a team makes the same blocks as one") {
+  const Crowd crowd(2000);
+  const BlockList alone = crowd.build();
+  for (const int threads : {2, 3}) {
+    Team team(threads);
+    BlockList list = crowd.build(&team);
+    REQUIRE(list.blocks.size() == alone.blocks.size());
+    CHECK(list.extra == alone.extra);
+    for (std::size_t n = 0; n < list.blocks.size(); ++n)
+      REQUIRE(std::memcmp(static_cast<const void*>(&list.blocks[n]), &alone.blocks[n],
+                          sizeof(ContactBlock)) == 0);
+  }
+}
+
+TEST_CASE("small calm islands get lists of their own, what moves and what is large goes together") {
+  Crowd crowd(30);
+  // Three rows of nine: the links between them and all ground contacts are cut but each row's own.
+  std::erase_if(crowd.contacts, [](const Contact& c) { return c.b.value % 10 == 0 || c.a.value % 10 == 0; });
+  for (Contact& c : crowd.contacts) c.patch.count = 1;
+  crowd.add(*std::make_unique<RandomStream>(1, "ground"), 0, 5);
+  std::sort(crowd.contacts.begin(), crowd.contacts.end(),
+            [](const Contact& x, const Contact& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+  const auto contactsOf = [](const BlockList& list) {
+    std::size_t n = 0;
+    for (std::size_t b = 0; b < list.blocks.size(); ++b)
+      for (const std::uint32_t c : list.blocks[b].contact) n += c != kNoContact;
+    return n;
+  };
+  Groups calm = groupContacts(crowd.input(), 9.81);
+  CHECK(calm.calm.size() == 3);
+  CHECK(contactsOf(calm.together) == 0);
+  crowd.bodies[12].velocity = vec3(1, 0, 0);
+  Groups stirred = groupContacts(crowd.input(), 9.81);
+  CHECK(stirred.calm.size() == 2);
+  CHECK(contactsOf(stirred.together) == 8);
+  CHECK(sweepsFor(1) == kMostSweeps);
+  CHECK(sweepsFor(kSweepBudget / 4) == 4);
+  CHECK(sweepsFor(100 * kSweepBudget) == 1);
+}
