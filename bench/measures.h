@@ -78,17 +78,18 @@ inline LaidCost laidCost(const world::Prototype& block, int count, int threads, 
   double points = 0;
   for (const solve::Contact& c : w.contacts()) points += c.patch.count;
   out.points = points / pieces;
-  WorkTimes all;
+  WorkTimes best;
   for (int f = 0; f < frames; ++f) {
     times.clear();
     const double begun = seconds();
     w.advance(times);
     const double took = seconds() - begun, passes = times.of(Work::Passes);
+    if (1e9 * took / steps / pieces < out.step) best = times;
     out.step = std::min(out.step, 1e9 * took / steps / pieces);
     out.pass = std::min(out.pass, 1e9 * passes / (2 * steps) / points);
     out.solver = std::min(out.solver, 1e9 * (passes + times.of(Work::Prepare)) / steps / points);
-    if (f + 1 == frames) times.print(steps * pieces);
   }
+  best.print(steps * pieces);
   out.bytes = (memoryInUse() - before) / pieces;
   std::printf("  laid %d, %d threads: %.1f points a block; pass %.1f ns a point, solver %.1f; step %.0f ns a block; "
               "first frame %.2f s; %.0f B a block\n",

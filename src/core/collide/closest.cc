@@ -150,6 +150,7 @@ void preferClosest(const Closest& closest, double low, Manifold& patch) {
   const double near = greatest(patch.count > 1 ? low : 0, 1e-3 * closest.distance);
   if (patch.count > 0 && patch.normal.dot(n) > same && patch.leastGap() < closest.distance + near) return;
   patch.normal = n;
+  patch.face_of = FaceOf::Neither;
   patch.count = 1;
   patch.points[0] = {0.5 * (closest.on_a + closest.on_b), closest.distance, kClosestFeature};
 }

@@ -2,6 +2,7 @@
 // Where two shapes touch or are about to.
 #pragma once
 #include <array>
+#include <cstdint>
 #include <vector>
 
 #include "core/base/vec.h"
@@ -14,6 +15,9 @@ struct Point {
   std::uint32_t feature = 0;     // which corners or edges make it: lasts while they do
 };
 
+// Whose flat face the points lie against; its normal turns with it.
+enum class FaceOf : std::uint8_t { Neither, A, B };
+
 // A patch of up to four points that share a normal.
 struct Manifold {
   Vec3 normal = Vec3::Zero();  // world, unit, from the first shape to the second
@@ -21,6 +25,7 @@ struct Manifold {
   int count = 0;
   std::uint32_t sub = 0;   // the triangle, for a mesh
   std::uint32_t part = 0;  // which parts of joined shapes meet: lasts
+  FaceOf face_of = FaceOf::Neither;
 
   double leastGap() const;
 };

@@ -64,7 +64,11 @@ void plainPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& p
     kTable[ka][kb](a, pose_a, b, pose_b, run.reach, run.out);
   } else if (kTable[kb][ka] != nullptr) {
     kTable[kb][ka](b, pose_b, a, pose_a, run.reach, run.out);
-    for (std::size_t i = start; i < run.out.size(); ++i) run.out[i].normal = -run.out[i].normal;
+    for (std::size_t i = start; i < run.out.size(); ++i) {
+      Manifold& m = run.out[i];
+      m.normal = -m.normal;
+      if (m.face_of != FaceOf::Neither) m.face_of = m.face_of == FaceOf::A ? FaceOf::B : FaceOf::A;
+    }
   }
   noteApart(pose_a, part, start, run);
   for (std::size_t i = start; i < run.out.size(); ++i) run.out[i].part = part;

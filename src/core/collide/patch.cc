@@ -83,8 +83,13 @@ void edgePatch(const Side& a, const Side& b, const Relative& b_to_a, const Axis&
 void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
               Manifold& out) {
   out.count = 0;
-  if (axis.kind == AxisKind::FaceA) facePatch(a, b, b_to_a, axis.a, reach, 0, out);
+  out.face_of = FaceOf::Neither;
+  if (axis.kind == AxisKind::FaceA) {
+    facePatch(a, b, b_to_a, axis.a, reach, 0, out);
+    out.face_of = FaceOf::A;
+  }
   if (axis.kind == AxisKind::FaceB) {
+    out.face_of = FaceOf::B;
     facePatch(b, a, b_to_a.inverse(), axis.b, reach, 0x80000000u, out);
     for (Point& p : out.points) p.position = b_to_a.point(p.position);
     out.normal = axis.normal;

@@ -159,6 +159,7 @@ void hullishPlane(const Shape& a, const Pose& pose_a, const Shape& b, const Pose
   if (points.empty()) return;
   Manifold m;
   m.normal = -up;
+  if (a.kind == shape::Kind::Convex) m.face_of = FaceOf::B;
   keepFour(points, m);
   out.push_back(m);
 }
@@ -172,6 +173,7 @@ void hullishHullish(const Shape& a, const Pose& pose_a, const Shape& b, const Po
   Manifold m;
   hullishPatch(ha, hb, b_to_a, reach, 1e-4 * least(a.inner_radius, b.inner_radius), m);
   if (m.count == 0 && m.normal.isZero(0)) return;
+  if (a.kind != shape::Kind::Convex || b.kind != shape::Kind::Convex) m.face_of = FaceOf::Neither;
   toWorld(pose_a, m);
   out.push_back(m);
 }

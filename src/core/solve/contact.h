@@ -21,6 +21,8 @@ struct Surfaces {
   std::uint8_t unmoved = 0;          // 1: the contact does not move a; 2: it does not move b
 };
 
+constexpr float kGoneFar = 1e30f;
+
 struct Contact {
   PieceId a, b;  // a < b
   collide::Manifold patch;
@@ -32,6 +34,9 @@ struct Contact {
   Vec3 roll_torque = Vec3::Zero();     // N m, on b, square to the normal
   bool sliding = false;                // its friction is that of sliding
   float asleep_force = 0;              // total normal force when one of the two fell asleep
+  // m: how far the two have gone past each other since the patch was looked for. Beyond any limit for one
+  // that must be looked for again.
+  float gone = kGoneFar;
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }
 };

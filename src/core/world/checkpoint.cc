@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Saving and restoring all that has history. What is computed anew in every substep is not in it.
-#include <algorithm>
+#include <numeric>
 
 #include "core/world/world.h"
 
@@ -8,7 +8,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 2;
+constexpr std::uint32_t kCheckpointVersion = 3;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -16,6 +16,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.patch.normal);
   w.add(c.patch.sub);
   w.add(c.patch.part);
+  w.add(static_cast<std::uint8_t>(c.patch.face_of));
   w.add(c.patch.count);
   for (std::size_t k = 0; k < 4; ++k) {
     w.add(c.patch.points[k].position);
@@ -32,6 +33,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.twist_torque);
   w.add(static_cast<std::uint8_t>(c.sliding));
   w.add(c.asleep_force);
+  w.add(c.gone);
 }
 
 void readContact(ByteReader& r, solve::Contact& c) {
@@ -40,6 +42,9 @@ void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.patch.normal);
   r.read(c.patch.sub);
   r.read(c.patch.part);
+  std::uint8_t flag = 0;
+  r.read(flag);
+  c.patch.face_of = static_cast<collide::FaceOf>(flag);
   r.read(c.patch.count);
   for (std::size_t k = 0; k < 4; ++k) {
     r.read(c.patch.points[k].position);
@@ -54,10 +59,10 @@ void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.roll_torque);
   r.read(c.friction_force);
   r.read(c.twist_torque);
-  std::uint8_t sliding = 0;
-  r.read(sliding);
-  c.sliding = sliding != 0;
+  r.read(flag);
+  c.sliding = flag != 0;
   r.read(c.asleep_force);
+  r.read(c.gone);
 }
 
 }  // namespace
@@ -72,6 +77,8 @@ Bytes World::save() const {
   w.add(motion_.turn);
   w.add(motion_.velocity);
   w.add(motion_.spin);
+  w.add(looked_from_.position);
+  w.add(looked_from_.turn);
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     w.add(static_cast<std::uint8_t>(sleep_[i]));
     w.add(rest_[i].position);
@@ -106,6 +113,10 @@ void World::restore(const Bytes& bytes) {
   r.read(motion_.turn);
   r.read(motion_.velocity);
   r.read(motion_.spin);
+  r.read(looked_from_.position);
+  r.read(looked_from_.turn);
+  moved_.resize(motion_.size());
+  std::iota(moved_.begin(), moved_.end(), 0u);
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     r.read(flag);
     sleep_[i] = static_cast<Sleep>(flag);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Finding the contacts of a substep: which pairs are near enough, where they touch, what they carried before.
 #include <algorithm>
+#include <cmath>
 
 #include "core/collide/pairs.h"
 #include "core/world/world.h"
@@ -9,7 +10,8 @@ namespace drubble::world {
 
 namespace {
 
-constexpr double kLookAhead = 0.02;  // of the smaller piece's size
+constexpr double kLookAhead = 0.02;   // of the smaller piece's size
+constexpr double kFollowed = 2.5e-4;  // of the smaller piece's size: so far a patch goes on as it is
 constexpr double kSamePlace =
     0.05;  // of the smaller piece's size: how far a contact point may wander and be the same
 
@@ -97,6 +99,8 @@ void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, st
     before.upTo(pairs[n]);
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
     if (!rules_.collide(i, j)) continue;
+    const std::span<const solve::Contact> old = before.of(pairs[n]);
+    if (old.size() == 1 && followPatch(pairs[n], old[0], h, out.contacts)) continue;
     apart.upTo(pairs[n]);
     known.clear();
     for (const PairApart& x : apart.of(pairs[n])) known.push_back(x.apart);
@@ -105,8 +109,51 @@ void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, st
     collide::collide(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), found,
                      {known, &fresh});
     for (const collide::Apart& x : fresh) out.apart.push_back({PieceId{i}, PieceId{j}, x});
-    addPatches(pairs[n], found, before.of(pairs[n]), out.contacts);
+    addPatches(pairs[n], found, old, out.contacts);
   }
+}
+
+// The patch of two flat faces that have hardly moved past each other since it was found goes on with them:
+// its points with the bodies, its normal with the face. False: it must be looked for again.
+bool World::followPatch(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const {
+  const auto [i, j] = pair;
+  if (old.patch.face_of == collide::FaceOf::Neither || old.patch.part != 0) return false;
+  double size = std::numeric_limits<double>::infinity(), swing = 0, turned = 0;
+  Mat3 turn[2];
+  Vec3 from[2], to[2];
+  for (const std::size_t k : {0u, 1u}) {
+    const std::size_t p = k == 0 ? i : j;
+    if (bendOf(p) != nullptr) return false;
+    if (traits_[p].dynamic) size = least(size, traits_[p].size);
+    swing += motion_.spin[p].norm() * traits_[p].outer_radius;
+  }
+  const double enough = kFollowed * size;
+  if (static_cast<double>(old.gone) > enough) return false;
+  if (((motion_.velocity[i] - motion_.velocity[j]).norm() + swing) * h > enough) return false;
+  for (const std::size_t k : {0u, 1u}) {
+    const std::size_t p = k == 0 ? i : j;
+    const Quat q = motion_.turn[p] * looked_from_.turn[p].conjugate();
+    turn[k] = q.toRotationMatrix();
+    from[k] = looked_from_.position[p];
+    to[k] = motion_.position[p];
+    turned += 2 * q.vec().norm();
+  }
+  collide::Manifold m = old.patch;
+  m.normal = (turn[m.face_of == collide::FaceOf::A ? 0 : 1] * m.normal).normalized();
+  double gone = 0;
+  for (std::size_t k = 0; k < static_cast<std::size_t>(m.count); ++k) {
+    collide::Point& p = m.points[k];
+    const Vec3 a = turn[0] * (p.position - from[0]) + to[0], b = turn[1] * (p.position - from[1]) + to[1];
+    p.gap += m.normal.dot(b - a);
+    p.position = 0.5 * (a + b);
+    gone = greatest(gone, (b - a).squaredNorm());
+  }
+  gone = std::sqrt(gone) + turned * size + static_cast<double>(old.gone);
+  if (gone > enough) return false;
+  solve::Contact& c = out.emplace_back(old);
+  c.patch = m;
+  c.gone = static_cast<float>(gone);
+  return true;
 }
 
 // The patches of a pair become contacts that go on from what the pair's old ones carried.
@@ -123,6 +170,7 @@ void World::addPatches(const Pair& pair, const collide::Manifolds& found, std::s
     c.b = PieceId{j};
     c.patch = m;
     c.surfaces = surfaces;
+    c.gone = zero == 0 ? 0 : solve::kGoneFar;
     for (collide::Point& p : c.patch.points) p.gap += zero;
   }
   const double size =

@@ -51,6 +51,7 @@ World::World(const Scene& scene, Machine machine)
     motion_.position[m.piece.index()] = p.position;
     motion_.turn[m.piece.index()] = p.turn;
   }
+  looked_from_ = {motion_.position, motion_.turn};
   findBends();
 }
 
@@ -126,8 +127,16 @@ void World::commit(solve::Proposal&& p) {
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
   }
+  const auto lookedFrom = [&](std::uint32_t i) {
+    looked_from_.position[i] = motion_.position[i];
+    looked_from_.turn[i] = motion_.turn[i];
+  };
+  for (const std::uint32_t i : moved_) lookedFrom(i);
+  moved_.clear();
   for (std::size_t k = 1; k < p.bodies.size(); ++k) {
     const solve::ActiveBody& b = p.bodies[k];
+    lookedFrom(b.piece);
+    moved_.push_back(b.piece);
     motion_.position[b.piece] = b.position;
     motion_.turn[b.piece] = b.turn;
     motion_.velocity[b.piece] = b.velocity;

@@ -180,6 +180,7 @@ class World {
   solve::Contacts findContacts(double h);
   void findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
                       FoundContacts& out) const;
+  bool followPatch(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const;
   void addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
                   solve::Contacts& out) const;
   bool wakeForContacts(const solve::Contacts& contacts, double h);
@@ -207,6 +208,11 @@ class World {
   solve::Contacts contacts_;
   RestingContacts resting_;
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
+  struct {
+    std::vector<Vec3> position;
+    std::vector<Quat> turn;
+  } looked_from_;                     // where the pieces stood when contacts_ were found
+  std::vector<std::uint32_t> moved_;  // those that may have moved since
 
   // Made anew in every substep.
   std::vector<std::uint32_t> active_, body_of_;
