@@ -2,33 +2,14 @@
 #include "core/solve/block.h"
 
 #include <algorithm>
-#include <bit>
 #include <cmath>
 #include <cstring>
 
 #include "core/collide/ellipsoid.h"
+#include "core/solve/links.h"
 #include "core/solve/spring.h"
 
 namespace drubble::solve {
-
-std::vector<std::uint8_t> colourContacts(const BlockInput& in) {
-  std::vector<std::uint64_t> used(in.bodies.size(), 0);
-  std::vector<std::uint8_t> colour(in.contacts.size(), kUncoloured);
-  for (std::size_t i = 0; i < in.contacts.size(); ++i) {
-    const std::uint32_t a = in.body_of[in.contacts[i].a.index()], b = in.body_of[in.contacts[i].b.index()];
-    // What nothing moves takes no colour: its velocity is written back as it was read.
-    const bool free_a = in.bodies[a].fixed(), free_b = in.bodies[b].fixed();
-    const std::uint8_t unmoved = in.contacts[i].surfaces.unmoved;
-    if ((free_a || unmoved == 1) && (free_b || unmoved == 2)) continue;
-    const std::uint64_t taken = (free_a ? 0 : used[a]) | (free_b ? 0 : used[b]);
-    const int c = std::countr_one(taken);
-    colour[i] = static_cast<std::uint8_t>(c < kColours ? c : kOverflow);
-    if (c >= kColours) continue;
-    if (!free_a) used[a] |= std::uint64_t{1} << c;
-    if (!free_b) used[b] |= std::uint64_t{1} << c;
-  }
-  return colour;
-}
 
 namespace {
 
@@ -62,75 +43,33 @@ void put(Mat8& m, std::size_t i, const Mat3& x) {
   put(m.zz, i, x(2, 2));
 }
 
-// The inverse mass felt by an impulse along `d` at these arms.
-double inverseMassAlong(const ActiveBody& a, const ActiveBody& b, const Vec3& ra, const Vec3& rb,
-                        const Vec3& d) {
-  const Vec3 turn_a = ra.cross(d), turn_b = rb.cross(d);
-  return d.dot((a.inverse_mass + b.inverse_mass).cwiseProduct(d)) + turn_a.dot(a.inverse_inertia * turn_a) +
-         turn_b.dot(b.inverse_inertia * turn_b);
-}
-
-// xx, xy, yy of the inverse of a symmetric 2x2 matrix, on the directions that it does not send to nothing:
-// those along which nothing can move have no part in it.
-std::array<double, 3> inverseOf(double xx, double xy, double yy) {
-  const double det = xx * yy - xy * xy, trace = xx + yy;
-  if (det > 1e-9 * trace * trace) return {yy / det, -xy / det, xx / det};
-  if (!(trace > 0)) return {0, 0, 0};
-  // One direction only: the matrix is its own projection times the trace.
-  const double s = 1 / (trace * trace);
-  return {xx * s, xy * s, yy * s};
-}
-
-// A face on a face does not roll.
-bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count <= 2; }
-
-void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, const Vec3& lean_a,
-                  const Vec3& lean_b, std::size_t i, double dt, double least_radius, double roll_radius,
-                  ContactBlock& out, BlockExtra* extra) {
-  const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
-  Vec3 middle = Vec3::Zero();
-  for (int k = 0; k < c.patch.count; ++k) middle += c.patch.points[static_cast<std::size_t>(k)].position;
-  middle /= c.patch.count;
-  double radius = 0;
-  for (int k = 0; k < c.patch.count; ++k)
-    radius += (c.patch.points[static_cast<std::size_t>(k)].position - middle).norm() / c.patch.count;
-  radius = greatest(radius, least_radius);
-  const Vec3 ra = middle - a.position + lean_a, rb = middle - b.position + lean_b;
-  // The 2x2 inverse mass along t and u, without doing anything twice.
-  const Vec3 mass = a.inverse_mass + b.inverse_mass, at = ra.cross(t), au = ra.cross(u), bt = rb.cross(t),
-             bu = rb.cross(u), iat = a.inverse_inertia * at, iau = a.inverse_inertia * au,
-             ibt = b.inverse_inertia * bt, ibu = b.inverse_inertia * bu;
-  const double tt = t.dot(mass.cwiseProduct(t)) + at.dot(iat) + bt.dot(ibt),
-               tu = t.dot(mass.cwiseProduct(u)) + at.dot(iau) + bt.dot(ibu),
-               uu = u.dot(mass.cwiseProduct(u)) + au.dot(iau) + bu.dot(ibu);
-  const std::array<double, 3> slip = inverseOf(tt, tu, uu);
-  const double turning = n.dot((a.inverse_inertia + b.inverse_inertia) * n);
+void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt,
+                  double least_radius, double roll_radius, ContactBlock& out, BlockExtra* extra,
+                  Unfinished& u) {
+  const Vec3 n = c.patch.normal, t = anyNormalTo(n);
   put(out.along, i, t);
-  put(out.across, i, u);
-  put(out.friction_arm_a, i, ra);
-  put(out.friction_arm_b, i, rb);
-  put(out.slip_xx, i, slip[0]);
-  put(out.slip_xy, i, slip[1]);
-  put(out.slip_yy, i, slip[2]);
-  put(out.twist_mass, i, turning > 0 ? 1 / turning : 0);
-  put(out.twist_lever, i, c.surfaces.friction_slide * radius + c.surfaces.spinning * roll_radius);
+  put(u.points, i, c.patch.count);
+  put(u.friction_slide, i, c.surfaces.friction_slide);
+  put(u.least_radius, i, least_radius);
+  put(u.spin_lever, i, c.surfaces.spinning * roll_radius);
+  put(u.turns_a, i, a.fixed() ? 0 : 1);
+  put(u.friction_impulse, i, c.friction_force * dt);
   put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
-  put(out.impulse_along, i, t.dot(c.friction_force) * dt);
-  put(out.impulse_across, i, u.dot(c.friction_force) * dt);
   put(out.impulse_twist, i, c.twist_torque * dt);
   if (extra == nullptr) return;
   put(extra->friction_rest, i, c.surfaces.friction_rest);
   put(extra->friction_slide, i, c.surfaces.friction_slide);
   if (!rolls(c)) return;
+  const Vec3 across = n.cross(t);
   const auto rollMass = [&](const Vec3& d) {
     const double inverse = d.dot((a.inverse_inertia + b.inverse_inertia) * d);
     return inverse > 0 ? 1 / inverse : 0;
   };
   put(extra->roll_lever, i, c.surfaces.rolling * roll_radius);
   put(extra->roll_mass_along, i, rollMass(t));
-  put(extra->roll_mass_across, i, rollMass(u));
+  put(extra->roll_mass_across, i, rollMass(across));
   put(extra->impulse_roll_along, i, t.dot(c.roll_torque) * dt);
-  put(extra->impulse_roll_across, i, u.dot(c.roll_torque) * dt);
+  put(extra->impulse_roll_across, i, across.dot(c.roll_torque) * dt);
 }
 
 // What adhesion can hold, in newtons: the patch's area, but no less than that of a small disc.
@@ -175,19 +114,8 @@ void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double sid
   put(*bend[2], i, y.dot(at.change * y));
 }
 
-// Whether a contact needs what stands in a BlockExtra.
-bool needsExtra(const BlockInput& in, const Contact& c) {
-  if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
-    return true;
-  const auto special = [&](PieceId p) {
-    const Traits& t = in.traits[p.index()];
-    return !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
-  };
-  return special(c.a) || special(c.b);
-}
-
-void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out,
-              BlockExtra* extra) {
+void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out, BlockExtra* extra,
+              Unfinished& unfinished) {
   const Contact& c = in.contacts[index];
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
   ActiveBody still_a, still_b;  // for one-way contacts: as if nothing moved it
@@ -227,8 +155,6 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(row.arm_a, i, ra);
     put(row.arm_b, i, rb);
     put(row.gap, i, p.gap);
-    const double inverse = inverseMassAlong(a, b, ra + lean_a, rb + lean_b, c.patch.normal);
-    put(row.mass, i, inverse > 0 ? 1 / inverse : 0);
     put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
   }
   double size = std::numeric_limits<double>::infinity(), inner = size;
@@ -246,7 +172,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     const double weights = t.weight > 0 ? static_cast<double>(c.totalForce()) / t.weight : 0;
     rate = greatest(rate, t.spring_rate * stiffening(weights));
   }
-  fillFriction(c, a, b, lean_a, lean_b, i, in.dt, kPatchRadius * size, inner, out, extra);
+  fillFriction(c, a, b, i, in.dt, kPatchRadius * size, inner, out, extra, unfinished);
   if (c.surfaces.adhesion > 0) put(extra->pull, i, adhesionForce(c, size) * in.dt / c.patch.count);
   put(out.push_speed, i, kPushSpeed * size);
   put(out.inverse_blend, i, 1 / (kBlend * size));
@@ -280,11 +206,10 @@ namespace {
 // The contacts of each group: by colour, those without extras first; what overflows comes last, one by one.
 using Lots = std::array<std::vector<std::uint32_t>, 2 * (kColours + 1)>;
 
-Lots sortOut(const BlockInput& in, const std::vector<std::uint32_t>& some,
-             const std::vector<std::uint8_t>& colour) {
+Lots sortOut(const Links& links, const std::vector<std::uint32_t>& some) {
   Lots lots;
   for (const std::uint32_t i : some)
-    if (colour[i] != kUncoloured) lots[2 * colour[i] + needsExtra(in, in.contacts[i])].push_back(i);
+    if (const Link& l = links[i]; l.solved) lots[2 * l.colour + l.extra].push_back(i);
   return lots;
 }
 
@@ -292,17 +217,15 @@ std::size_t lanesOf(std::size_t group) { return group / 2 == kOverflow ? 1 : kLa
 
 }  // namespace
 
-std::size_t countBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
-                        const std::vector<std::uint8_t>& colour) {
-  const Lots lots = sortOut(in, some, colour);
+std::size_t countBlocks(const Links& links, const std::vector<std::uint32_t>& some) {
+  const Lots lots = sortOut(links, some);
   std::size_t blocks = 0;
   for (std::size_t g = 0; g < lots.size(); ++g) blocks += (lots[g].size() + lanesOf(g) - 1) / lanesOf(g);
   return blocks;
 }
 
-BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
-                      const std::vector<std::uint8_t>& colour) {
-  const Lots lots = sortOut(in, some, colour);
+BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vector<std::uint32_t>& some) {
+  const Lots lots = sortOut(links, some);
   std::vector<std::span<const std::uint32_t>> of_block;
   BlockList out;
   std::uint32_t extras = 0;
@@ -336,34 +259,46 @@ BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& so
                    clear(out.blocks[n]);
                    BlockExtra* extra = out.extraOf(n);
                    if (extra != nullptr) std::memset(static_cast<void*>(extra), 0, sizeof(BlockExtra));
+                   Unfinished unfinished;
+                   std::memset(static_cast<void*>(&unfinished), 0, sizeof unfinished);
                    for (std::size_t i = 0; i < of_block[n].size(); ++i)
-                     fillLane(in, of_block[n][i], i, out.blocks[n], extra);
+                     fillLane(in, of_block[n][i], i, out.blocks[n], extra, unfinished);
+                   in.kernel->finish(out.blocks[n], extra, unfinished);
                  }
                });
   return out;
 }
 
-void storeForces(const BlockList& list, double dt, Contacts& contacts) {
-  for (std::size_t n = 0; n < list.blocks.size(); ++n) {
-    const ContactBlock& b = list.blocks[n];
-    for (std::size_t i = 0; i < kLanes; ++i) {
-      if (b.contact[i] == kNoContact) continue;
-      Contact& c = contacts[b.contact[i]];
-      const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };
-      for (int k = 0; k < c.patch.count; ++k)
-        c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[k].impulse));
-      const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
-      c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
-      c.twist_torque = static_cast<float>(force(b.impulse_twist));
-      const BlockExtra* extra = list.extraOf(n);
-      c.sliding = false;
-      c.roll_torque.setZero();
-      if (extra == nullptr) continue;
-      const BlockExtra& e = *extra;
-      c.sliding = b.friction.x[i] < e.friction_rest.x[i];
-      c.roll_torque = force(e.impulse_roll_along) * t + force(e.impulse_roll_across) * u;
-    }
+namespace {
+
+void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& contacts) {
+  const ContactBlock& b = list.blocks[n];
+  for (std::size_t i = 0; i < kLanes; ++i) {
+    if (b.contact[i] == kNoContact) continue;
+    Contact& c = contacts[b.contact[i]];
+    const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };
+    for (int k = 0; k < c.patch.count; ++k)
+      c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[k].impulse));
+    const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
+    c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
+    c.twist_torque = static_cast<float>(force(b.impulse_twist));
+    const BlockExtra* extra = list.extraOf(n);
+    c.sliding = false;
+    c.roll_torque.setZero();
+    if (extra == nullptr) continue;
+    const BlockExtra& e = *extra;
+    c.sliding = b.friction.x[i] < e.friction_rest.x[i];
+    c.roll_torque = force(e.impulse_roll_along) * t + force(e.impulse_roll_across) * u;
   }
+}
+
+}  // namespace
+
+void storeForces(const BlockList& list, double dt, Team* team, Contacts& contacts) {
+  shareOrAlone(team, list.blocks.size(), kBlocksWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t n = begin; n < end; ++n) storeBlock(list, n, dt, contacts);
+               });
 }
 
 }  // namespace drubble::solve

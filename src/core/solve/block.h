@@ -80,23 +80,17 @@ struct BlockInput {
   double substep = 0;                       // s: how long the rows hold
   const std::vector<char>* calm = nullptr;  // a contact: its island is nearly at rest; none: no island is
   Team* team = nullptr;                     // none: alone
+  const Kernel* kernel = &kernelOf(Lanes::Auto);
 };
-// Of some contacts, given by their places in in.contacts, ascending; `colour` as from colourContacts.
-BlockList buildBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
-                      const std::vector<std::uint8_t>& colour);
+// Of some contacts, given by their places in in.contacts, ascending; `links` as from linksOf.
+struct Link;
+BlockList buildBlocks(const BlockInput& in, const std::vector<Link>& links,
+                      const std::vector<std::uint32_t>& some);
 
 // How many blocks they come to.
-std::size_t countBlocks(const BlockInput& in, const std::vector<std::uint32_t>& some,
-                        const std::vector<std::uint8_t>& colour);
+std::size_t countBlocks(const std::vector<Link>& links, const std::vector<std::uint32_t>& some);
 
-// Colours contacts so that no two of a colour share a moving body: greedy in the contacts' order, a 64-bit
-// mask a body. Colour kOverflow is for what does not fit; such contacts are solved one after the other.
-inline constexpr int kColours = 24;
-inline constexpr int kOverflow = kColours;
-inline constexpr std::uint8_t kUncoloured = 0xff;  // moves nothing
-std::vector<std::uint8_t> colourContacts(const BlockInput& in);
-
-// Puts the impulses back into the contacts as forces.
-void storeForces(const BlockList& list, double dt, Contacts& contacts);
+// Puts the impulses back into the contacts as forces; by the team, or none: alone.
+void storeForces(const BlockList& list, double dt, Team* team, Contacts& contacts);
 
 }  // namespace drubble::solve

@@ -9,6 +9,7 @@
 
 #include "core/base/random.h"
 #include "core/solve/groups.h"
+#include "core/solve/links.h"
 #include "core/solve/spring.h"
 
 using namespace drubble;
@@ -76,7 +77,7 @@ struct Crowd {
   BlockList build(Team* team = nullptr) const {
     std::vector<std::uint32_t> all;
     for (std::uint32_t i = 0; i < contacts.size(); ++i) all.push_back(i);
-    return buildBlocks(input(team), all, colourContacts(input()));
+    return buildBlocks(input(team), linksOf(input(), 9.81), all);
   }
 };
 
@@ -123,7 +124,7 @@ TEST_CASE("forces go into blocks and come back as they were") {
   const Crowd crowd(60);
   Contacts back = crowd.contacts;
   for (Contact& c : back) c.normal_force = {};
-  storeForces(crowd.build(), 0.001, back);
+  storeForces(crowd.build(), 0.001, nullptr, back);
   for (std::size_t i = 0; i < back.size(); ++i)
     for (std::size_t k = 0; k < static_cast<std::size_t>(back[i].patch.count); ++k)
       CHECK(static_cast<double>(back[i].normal_force[k]) ==

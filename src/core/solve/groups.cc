@@ -2,54 +2,24 @@
 #include "core/solve/groups.h"
 
 #include <algorithm>
-#include <cmath>
 
 #include "core/base/sets.h"
-#include "core/solve/spring.h"
+#include "core/solve/links.h"
 
 namespace drubble::solve {
 
 namespace {
 
-// Of the speed of a fall from a tenth of the size: slower contacts are calm.
-constexpr double kCalm = 0.1;
-
-// How fast the touching points of a contact move past each other.
-double contactSpeed(const BlockInput& in, const Contact& c) {
-  const ActiveBody &a = in.bodies[in.body_of[c.a.index()]], &b = in.bodies[in.body_of[c.b.index()]];
-  double fastest = 0;
-  for (int k = 0; k < c.patch.count; ++k) {
-    const Vec3& p = c.patch.points[static_cast<std::size_t>(k)].position;
-    const Vec3 v = b.velocity + b.spin.cross(p - b.position) - a.velocity - a.spin.cross(p - a.position);
-    fastest = greatest(fastest, v.norm());
-  }
-  return fastest;
-}
-
-double sizeOf(const BlockInput& in, const Contact& c) {
-  double size = std::numeric_limits<double>::infinity();
-  for (const PieceId p : {c.a, c.b})
-    if (in.traits[p.index()].dynamic && in.body_of[p.index()] != 0)
-      size = least(size, in.traits[p.index()].size);
-  return size;
-}
-
 constexpr std::uint32_t kNoIsland = 0xffffffffu;
 
 // The island of each contact, named by its lowest body; kNoIsland: nothing to solve.
-std::vector<std::uint32_t> islandsOf(const BlockInput& in, const std::vector<std::uint8_t>& colour) {
-  Sets sets(in.bodies.size());
-  const auto bodyOf = [&](PieceId p) { return in.body_of[p.index()]; };
-  for (std::size_t i = 0; i < in.contacts.size(); ++i) {
-    const std::uint32_t a = bodyOf(in.contacts[i].a), b = bodyOf(in.contacts[i].b);
-    if (colour[i] != 0xff && !in.bodies[a].fixed() && !in.bodies[b].fixed()) sets.join(a, b);
-  }
-  std::vector<std::uint32_t> island(in.contacts.size(), kNoIsland);
-  for (std::size_t i = 0; i < in.contacts.size(); ++i) {
-    if (colour[i] == kUncoloured) continue;
-    const std::uint32_t a = bodyOf(in.contacts[i].a);
-    island[i] = sets.find(in.bodies[a].fixed() ? bodyOf(in.contacts[i].b) : a);
-  }
+std::vector<std::uint32_t> islandsOf(const Links& links, std::size_t bodies) {
+  Sets sets(bodies);
+  for (const Link& l : links)
+    if (l.a != 0 && l.b != 0) sets.join(l.a, l.b);
+  std::vector<std::uint32_t> island(links.size(), kNoIsland);
+  for (std::size_t i = 0; i < links.size(); ++i)
+    if (links[i].solved) island[i] = sets.find(links[i].a == 0 ? links[i].b : links[i].a);
   return island;
 }
 
@@ -76,8 +46,8 @@ std::vector<std::vector<std::uint32_t>> contactsByIsland(const std::vector<std::
 constexpr std::size_t kContactsWorthAThread = 256;
 
 // Builds the lists of islands, several at a time where there is enough to do.
-std::vector<BlockList> buildEach(const BlockInput& in, const std::vector<std::vector<std::uint32_t>>& islands,
-                                 const std::vector<std::uint8_t>& colour) {
+std::vector<BlockList> buildEach(const BlockInput& in, const Links& links,
+                                 const std::vector<std::vector<std::uint32_t>>& islands) {
   std::vector<BlockList> out(islands.size());
   std::size_t contacts = 0;
   for (const std::vector<std::uint32_t>& some : islands) contacts += some.size();
@@ -87,7 +57,7 @@ std::vector<BlockList> buildEach(const BlockInput& in, const std::vector<std::ve
   shareOrAlone(many ? in.team : nullptr, islands.size(), 1,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t k = begin; k < end; ++k)
-                   out[k] = buildBlocks(many ? alone : in, islands[k], colour);
+                   out[k] = buildBlocks(many ? alone : in, links, islands[k]);
                });
   return out;
 }
@@ -100,19 +70,15 @@ int sweepsFor(std::size_t blocks) {
 }
 
 Groups groupContacts(const BlockInput& in, double gravity) {
-  const std::vector<std::uint8_t> colour = colourContacts(in);
-  const std::vector<std::uint32_t> island = islandsOf(in, colour);
+  const Links links = linksOf(in, gravity);
+  const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
   std::vector<char> is_lively(in.bodies.size(), 0);
-  for (std::size_t i = 0; i < in.contacts.size(); ++i) {
-    if (island[i] == kNoIsland) continue;
-    const double limit = kCalm * std::sqrt(0.2 * gravity * sizeOf(in, in.contacts[i]));
-    if (!(contactSpeed(in, in.contacts[i]) <= limit)) is_lively[island[i]] = 1;
-  }
+  for (std::size_t i = 0; i < links.size(); ++i)
+    if (links[i].lively) is_lively[island[i]] = 1;
   std::vector<std::vector<std::uint32_t>> calm =
       contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) { return is_lively[i] == 0; });
-  std::erase_if(calm, [&](const std::vector<std::uint32_t>& some) {
-    return sweepsFor(countBlocks(in, some, colour)) == 1;
-  });
+  std::erase_if(
+      calm, [&](const std::vector<std::uint32_t>& some) { return sweepsFor(countBlocks(links, some)) == 1; });
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   for (const std::vector<std::uint32_t>& some : calm)
     for (const std::uint32_t i : some) apart[i] = 1;
@@ -124,14 +90,13 @@ Groups groupContacts(const BlockInput& in, double gravity) {
   }
   BlockInput with_calm = in;
   with_calm.calm = &is_calm;
-  return {buildBlocks(with_calm, together, colour), buildEach(with_calm, calm, colour)};
+  return {buildBlocks(with_calm, links, together), buildEach(with_calm, links, calm)};
 }
 
 std::vector<BlockList> islandBlocks(const BlockInput& in) {
-  const std::vector<std::uint8_t> colour = colourContacts(in);
-  const std::vector<std::uint32_t> island = islandsOf(in, colour);
-  return buildEach(in, contactsByIsland(island, in.bodies.size(), [](std::uint32_t) { return true; }),
-                   colour);
+  const Links links = linksOf(in, 0);
+  const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
+  return buildEach(in, links, contactsByIsland(island, in.bodies.size(), [](std::uint32_t) { return true; }));
 }
 
 }  // namespace drubble::solve

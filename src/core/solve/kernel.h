@@ -26,6 +26,8 @@ struct Kernel {
   void (*sweep)(const BlockRange&, float inverse_dt, Pass, bool backward);
   // The same; returns by how much (m/s) the worst normal row had to change its speed.
   float (*measuredSweep)(const BlockRange&, float inverse_dt, Pass, bool backward);
+  // Fills across, the masses and the friction's rows from the patch's frame, arms and the bodies' inertia.
+  void (*finish)(ContactBlock&, const BlockExtra*, const Unfinished&);
   // Gives the bodies the blocks' own impulses.
   void (*warmStart)(const BlockRange&);
   // Gives the bodies some impulses, one entry a block.

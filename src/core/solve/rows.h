@@ -70,6 +70,15 @@ struct alignas(64) BlockExtra {
   Row8 bend_a_xx, bend_a_xy, bend_a_yy, bend_b_xx, bend_b_xy, bend_b_yy;
 };
 
+// What a block's rows still follow from: the lanes' middles, levers and masses are found eight at a time.
+struct alignas(32) Unfinished {
+  Row8 points;  // how many a lane has
+  Row8 friction_slide;
+  Row8 least_radius, spin_lever;  // m: of the patch; what spinning resistance adds to the twist's lever
+  Row8 turns_a;                   // 1: a moves, and the patch's extent is seen from it; 0: from b
+  Vec8 friction_impulse;          // N s, world
+};
+
 // The impulses of a block, or a change of them: along the normal at each point, along, across, the twist, and
 // against rolling along and across.
 struct alignas(32) Impulses {

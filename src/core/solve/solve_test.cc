@@ -7,6 +7,7 @@
 #include "core/base/random.h"
 #include "core/base/trig.h"
 #include "core/solve/flight.h"
+#include "core/solve/links.h"
 #include "core/solve/spring.h"
 #include "core/solve/substep.h"
 
@@ -75,13 +76,12 @@ TEST_CASE("no two contacts of a colour share a moving body; what is fixed takes 
   for (const auto& [a, b] : pairs) contacts.push_back(balls.touch(a, b, Vec3::UnitX()));
   std::vector<ActiveBody> bodies(40);
   for (std::size_t i = 1; i < bodies.size(); ++i) bodies[i].inverse_mass = Vec3::Ones();
-  const std::vector<std::uint8_t> colour =
-      colourContacts({bodies, balls.body_of, balls.traits, contacts, 0.001});
+  const Links links = linksOf({bodies, balls.body_of, balls.traits, contacts, 0.001}, 9.81);
   std::set<std::pair<int, std::size_t>> used;
   for (std::size_t i = 0; i < contacts.size(); ++i) {
-    REQUIRE(colour[i] < kColours);
+    REQUIRE(links[i].colour < kColours);
     for (const PieceId p : {contacts[i].a, contacts[i].b})
-      if (p.index() != 0) CHECK(used.insert({colour[i], p.index()}).second);
+      if (p.index() != 0) CHECK(used.insert({links[i].colour, p.index()}).second);
   }
 }
 
@@ -91,9 +91,9 @@ TEST_CASE("a body with more contacts than there are colours overflows, and is st
   for (std::size_t i = 2; i < 40; ++i) contacts.push_back(balls.touch(1, i, Vec3::UnitX()));
   std::vector<ActiveBody> bodies(40);
   for (std::size_t i = 1; i < bodies.size(); ++i) bodies[i].inverse_mass = Vec3::Ones();
-  const std::vector<std::uint8_t> colour =
-      colourContacts({bodies, balls.body_of, balls.traits, contacts, 0.001});
-  CHECK(std::count(colour.begin(), colour.end(), kOverflow) == 38 - kColours);
+  const Links links = linksOf({bodies, balls.body_of, balls.traits, contacts, 0.001}, 9.81);
+  CHECK(std::count_if(links.begin(), links.end(), [](const Link& l) { return l.colour == kOverflow; }) ==
+        38 - kColours);
   balls.motion.velocity[1] = vec3(0.01, 0, 0);  // too slow for an impact
   const Proposal p = solveSubstep(balls.input(0.01, Vec3::Zero()), contacts);
   double momentum = 0;

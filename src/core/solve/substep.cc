@@ -94,6 +94,7 @@ class Substep {
   Proposal run() {
     BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_, in_.h};
     block_in.team = in_.engine.team;
+    block_in.kernel = in_.engine.kernel;
     in_.engine.enter(Work::Impacts);
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     in_.engine.enter(Work::Prepare);
@@ -132,8 +133,8 @@ class Substep {
       fold();
     }
     in_.engine.enter(Work::Prepare);
-    storeForces(groups_.together, dt_, out_.contacts);
-    for (const BlockList& island : groups_.calm) storeForces(island, dt_, out_.contacts);
+    storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
+    for (const BlockList& island : groups_.calm) storeForces(island, dt_, in_.engine.team, out_.contacts);
     return std::move(out_);
   }
 
@@ -266,6 +267,7 @@ void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
   std::vector<ActiveBody> bodies = gatherBodies(in);
   BlockInput block_in{bodies, in.body_of, in.traits, contacts, dt, 0};
   block_in.team = in.engine.team;
+  block_in.kernel = in.engine.kernel;
   std::vector<BlockList> islands = islandBlocks(block_in);
   std::vector<BodyRow> rows(bodies.size());
   for (std::size_t i = 1; i < bodies.size(); ++i) {
@@ -279,7 +281,7 @@ void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
     // Springs first: they share a load evenly among the points that could bear it.
     island.sweepUntil(Pass::PushOut, enough, sweeps);
     island.sweepUntil(Pass::Settle, enough, sweeps);
-    storeForces(list, dt, contacts);
+    storeForces(list, dt, in.engine.team, contacts);
   }
 }
 

@@ -23,7 +23,6 @@ void World::drive(double from, double to, int iterations) {
       still = still && d.poses.back().position == d.poses.front().position &&
               d.poses.back().turn.coeffs() == d.poses.front().turn.coeffs();
     }
-    moved_.push_back(m.piece.value);
     motion_.position[i] = d.poses.front().position;
     motion_.turn[i] = d.poses.front().turn;
     motion_.velocity[i] = (d.poses.back().position - d.poses.front().position) / h;

@@ -84,23 +84,3 @@ TEST_CASE("a saved heap goes on with the same patches to the last bit") {
     REQUIRE(s.world().digest() == t.world().digest());
   }
 }
-
-TEST_CASE("a support that jumps from one key to the next takes its load's patches along") {
-  Stage s;
-  s.surface(0.5, 0);
-  s.scene.solver.sleep_speed = 0;
-  const std::size_t tray = s.add(world::boxPrototype("tray", vec3(2, 0.1, 2), 1000), vec3(0, -0.05, 0),
-                                 Vec3::Zero(), world::Role::Kinematic);
-  world::Mover m;
-  m.piece = PieceId(tray);
-  m.path.rest = s.scene.pieces[tray].start;
-  m.path.at.ease = act::Ease::Hold;
-  for (int k = 0; k < 20; ++k) m.path.at.keys.push_back({10.0 + 4 * k, vec3(0, -0.05 - 2e-5 * k, 0)});
-  s.scene.movers.push_back(m);
-  const std::size_t load = s.box(Vec3::Constant(0.2), vec3(0, 0.1, 0));
-  for (int f = 0; f < 100; ++f) {
-    s.frames(1);
-    const double top = s.position(tray).y() + 0.05;
-    CHECK(std::abs(s.position(load).y() - 0.1 - top) < 2e-4);
-  }
-}

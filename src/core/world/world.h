@@ -212,7 +212,7 @@ class World {
     std::vector<Vec3> position;
     std::vector<Quat> turn;
   } looked_from_;                     // where the pieces stood when contacts_ were found
-  std::vector<std::uint32_t> moved_;  // those that may have moved since
+  std::vector<std::uint32_t> moved_;  // those that have moved since
 
   // Made anew in every substep.
   std::vector<std::uint32_t> active_, body_of_;

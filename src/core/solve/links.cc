@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/solve/links.h"
+
+#include <bit>
+#include <cmath>
+
+namespace drubble::solve {
+
+namespace {
+
+constexpr std::size_t kContactsWorthAThread = 256;
+
+// Of the speed of a fall from a tenth of the size: slower contacts are calm.
+constexpr double kCalm = 0.1;
+
+// The square of how fast the touching points of a contact move past each other.
+double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) {
+  double fastest = 0;
+  for (int k = 0; k < c.patch.count; ++k) {
+    const Vec3& p = c.patch.points[static_cast<std::size_t>(k)].position;
+    const Vec3 v = b.velocity + b.spin.cross(p - b.position) - a.velocity - a.spin.cross(p - a.position);
+    fastest = greatest(fastest, v.squaredNorm());
+  }
+  return fastest;
+}
+
+double sizeOf(const BlockInput& in, const Contact& c) {
+  double size = std::numeric_limits<double>::infinity();
+  for (const PieceId p : {c.a, c.b})
+    if (in.traits[p.index()].dynamic && in.body_of[p.index()] != 0)
+      size = least(size, in.traits[p.index()].size);
+  return size;
+}
+
+bool needsExtra(const BlockInput& in, const Contact& c) {
+  if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
+    return true;
+  const auto special = [&](PieceId p) {
+    const Traits& t = in.traits[p.index()];
+    return !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
+  };
+  return special(c.a) || special(c.b);
+}
+
+Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
+  const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
+  const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
+  Link out;
+  if (!a.fixed()) out.a = ia;
+  if (!b.fixed()) out.b = ib;
+  out.solved = (out.a != 0 && c.surfaces.unmoved != 1) || (out.b != 0 && c.surfaces.unmoved != 2);
+  if (!out.solved) return out;
+  out.extra = needsExtra(in, c);
+  out.lively = !(squaredSpeed(c, a, b) <= kCalm * kCalm * 0.2 * gravity * sizeOf(in, c));
+  return out;
+}
+
+void colour(Links& links, std::size_t bodies) {
+  std::vector<std::uint64_t> used(bodies, 0);
+  for (Link& l : links) {
+    // What nothing moves takes no colour: its velocity is written back as it was read.
+    if (!l.solved) continue;
+    const int c = std::countr_one((l.a == 0 ? 0 : used[l.a]) | (l.b == 0 ? 0 : used[l.b]));
+    l.colour = static_cast<std::uint8_t>(c < kColours ? c : kOverflow);
+    if (c >= kColours) continue;
+    used[l.a] |= std::uint64_t{1} << c;
+    used[l.b] |= std::uint64_t{1} << c;
+  }
+}
+
+}  // namespace
+
+Links linksOf(const BlockInput& in, double gravity) {
+  Links out(in.contacts.size());
+  shareOrAlone(in.team, out.size(), kContactsWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t i = begin; i < end; ++i) out[i] = linkOf(in, in.contacts[i], gravity);
+               });
+  colour(out, in.bodies.size());
+  return out;
+}
+
+}  // namespace drubble::solve

@@ -1,0 +1,32 @@
+// SPDX-License-Identifier: Apache-2.0
+// What sorting contacts needs to know of each, looked up once: contacts are large, and stand far apart.
+#pragma once
+#include <cstdint>
+#include <vector>
+
+#include "core/solve/block.h"
+
+namespace drubble::solve {
+
+// Colours keep contacts that share a moving body apart. kOverflow is for what does not fit; such contacts are
+// solved one after the other.
+inline constexpr int kColours = 24;
+inline constexpr int kOverflow = kColours;
+inline constexpr std::uint8_t kUncoloured = 0xff;  // moves nothing
+
+struct Link {
+  std::uint32_t a = 0, b = 0;         // bodies; 0: nothing moves it
+  std::uint8_t colour = kUncoloured;  // greedy in the contacts' order, a 64-bit mask a body
+  bool solved = false;                // it moves something
+  bool extra = false;                 // it needs what stands in a BlockExtra
+  bool lively = false;                // its points move past each other fast, measured by size and `gravity`
+};
+
+// Whether a contact resists rolling: a face on a face does not roll.
+inline bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count <= 2; }
+
+// One a contact; `gravity`: magnitude, m/s2.
+using Links = std::vector<Link>;
+Links linksOf(const BlockInput& in, double gravity);
+
+}  // namespace drubble::solve
