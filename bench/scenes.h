@@ -29,19 +29,20 @@ inline void addPiece(world::Scene& s, std::size_t prototype, const Vec3& at, con
   s.pieces.push_back(piece);
 }
 
-// Blocks of 1 m laid in layers, each upon four below and 5 cm from its neighbours: patches of four points, about
-// sixteen a block. At least `count` of them, in about as many layers as a layer has rows. Sleep is off, steps
-// are fixed.
+// Blocks of 1 m laid in layers, each upon four below and 5 cm from its neighbours, every layer a row narrower: a
+// pile that stands, with patches of four points, about fifteen a block. At least `count` of them. Sleep is off, steps are
+// fixed.
 inline world::Scene laidBlocks(world::Prototype block, int count, int substeps, int iterations) {
   world::Scene s;
   addGround(s);
   block.material = MaterialId(0);
   s.prototypes.push_back(std::move(block));
-  const int side = static_cast<int>(std::ceil(std::cbrt(count)));
-  for (int layer = 0, made = 0; made < count; ++layer) {
-    const int rows = side - layer % 2;  // every second layer lies between
-    const double shift = layer % 2 * 0.5;
-    for (int i = 0; i < rows * rows && made < count; ++i, ++made)
+  int layers = 0;
+  for (int made = 0; made < count; ++layers) made += (layers + 1) * (layers + 1);
+  for (int layer = 0; layer < layers; ++layer) {
+    const int rows = layers - layer;
+    const double shift = layer * 0.5;
+    for (int i = 0; i < rows * rows; ++i)
       addPiece(s, 1, vec3(1.05 * (i % rows + shift), layer + 0.5, 1.05 * (i / rows + shift)),
                Quat::Identity());
   }

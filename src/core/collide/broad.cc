@@ -11,9 +11,10 @@ std::vector<std::pair<std::uint32_t, std::uint32_t>> overlappingPairs(std::span<
   for (std::uint32_t i = 0; i < boxes.size(); ++i)
     if (kinds[i] != BoxKind::Ignored) (kinds[i] == BoxKind::Moving ? moving : rest).push_back(i);
   Team alone(1);
-  return NearPairs(boxes.size())
-      .find(
-          moving, rest, [&](std::uint32_t i) { return boxes[i]; }, alone);
+  const NearPairList found = NearPairs(boxes.size())
+                                 .find(
+                                     moving, rest, [&](std::uint32_t i) { return boxes[i]; }, alone);
+  return {found.begin(), found.end()};
 }
 
 }  // namespace drubble::collide

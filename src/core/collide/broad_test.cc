@@ -71,8 +71,9 @@ TEST_CASE("pebbles beside barges on an endless ground: all pairs, each once, wit
           known[i] = 1;
         }
       }
-      CHECK(near.find(
-                moving, settled, [&](std::uint32_t i) { return boxes[i]; }, team) == bruteForce(boxes, now));
+      const NearPairList found = near.find(
+          moving, settled, [&](std::uint32_t i) { return boxes[i]; }, team);
+      CHECK(Pairs(found.begin(), found.end()) == bruteForce(boxes, now));
     }
   }
 }

@@ -196,7 +196,7 @@ constexpr std::size_t kBlocksWorthAThread = 32;
 
 }  // namespace
 
-BlockRange BlockList::range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end) {
+BlockRange BlockList::range(BodyRows& rows, std::size_t begin, std::size_t end) {
   return {blocks.data(),           begin < end ? extraOf(begin) : nullptr, rows.data(), begin, end,
           begin < groups[overflow]};
 }

@@ -3,9 +3,9 @@
 #pragma once
 #include <array>
 #include <cstdint>
-#include <memory>
 #include <vector>
 
+#include "core/base/pages.h"
 #include "core/base/team.h"
 #include "core/solve/contact.h"
 #include "core/solve/kernel.h"
@@ -31,23 +31,8 @@ struct ActiveBody {
   bool fixed() const { return inverse_mass.isZero(0) && inverse_inertia.isZero(0); }
 };
 
-// Things that whoever fills them writes first: made without being cleared.
-template <class T>
-class Raw {
- public:
-  void make(std::size_t n) {
-    data_ = std::make_unique_for_overwrite<T[]>(n);
-    size_ = n;
-  }
-  std::size_t size() const { return size_; }
-  T* data() { return data_.get(); }
-  T& operator[](std::size_t i) { return data_[i]; }
-  const T& operator[](std::size_t i) const { return data_[i]; }
-
- private:
-  std::unique_ptr<T[]> data_;
-  std::size_t size_ = 0;
-};
+using Bodies = PagedVector<ActiveBody>;
+using BodyRows = PagedVector<BodyRow>;
 
 // Blocks in the order of their colours. No two blocks of a colour share a body that moves.
 struct BlockList {
@@ -66,13 +51,13 @@ struct BlockList {
     return extra[block] == kNoExtra ? nullptr : &extras[extra[block]];
   }
   // Blocks of one group.
-  BlockRange range(std::vector<BodyRow>& rows, std::size_t begin, std::size_t end);
+  BlockRange range(BodyRows& rows, std::size_t begin, std::size_t end);
 };
 
 // `body_of` maps a piece to its active body (0: does not move). Impulses start from the contacts' forces
 // times `dt`.
 struct BlockInput {
-  const std::vector<ActiveBody>& bodies;
+  const Bodies& bodies;
   const std::vector<std::uint32_t>& body_of;
   const std::vector<Traits>& traits;
   const Contacts& contacts;
@@ -84,11 +69,11 @@ struct BlockInput {
 };
 // Of some contacts, given by their places in in.contacts, ascending; `links` as from linksOf.
 struct Link;
-BlockList buildBlocks(const BlockInput& in, const std::vector<Link>& links,
-                      const std::vector<std::uint32_t>& some);
+using Links = PagedVector<Link>;
+BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vector<std::uint32_t>& some);
 
 // How many blocks they come to.
-std::size_t countBlocks(const std::vector<Link>& links, const std::vector<std::uint32_t>& some);
+std::size_t countBlocks(const Links& links, const std::vector<std::uint32_t>& some);
 
 // Puts the impulses back into the contacts as forces; by the team, or none: alone.
 void storeForces(const BlockList& list, double dt, Team* team, Contacts& contacts);

@@ -20,7 +20,7 @@ namespace {
 // Balls in a row of touching pairs over a fixed piece 0, with surfaces of four sorts by turns.
 struct Crowd {
   std::vector<Traits> traits;
-  std::vector<ActiveBody> bodies;
+  Bodies bodies;
   std::vector<std::uint32_t> body_of;
   Contacts contacts;
 

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "core/base/id.h"
+#include "core/base/pages.h"
 #include "core/collide/contact.h"
 
 namespace drubble::solve {
@@ -42,7 +43,7 @@ struct Contact {
 };
 
 // Sorted by (a, b), patches of one pair in the order the pair test found them.
-using Contacts = std::vector<Contact>;
+using Contacts = PagedVector<Contact>;
 
 // Gives each of `fresh` (the patches of one pair) the forces of the old patch it continues: the one whose
 // normal agrees best, then points by feature, then by place within `near` metres. What finds no match starts

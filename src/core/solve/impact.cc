@@ -93,7 +93,7 @@ void Impacts::measureLevers(std::size_t index) {
 }
 
 // Surely no hit within dt, whatever the gaps: one that is reached in time adds no more speed than that.
-bool Impacts::tooSlow(const std::vector<ActiveBody>& bodies, std::uint32_t index, double dt) const {
+bool Impacts::tooSlow(const Bodies& bodies, std::uint32_t index, double dt) const {
   const Contact& c = in_.contacts[index];
   const ActiveBody &a = bodies[in_.body_of[c.a.index()]], &b = bodies[in_.body_of[c.b.index()]];
   const double turning = a.spin.norm() * static_cast<double>(levers_[index].a) +
@@ -134,8 +134,7 @@ void Impacts::follow(std::size_t body) {
 
 // Gaps as they would be at the step's start had the bodies moved with their present velocities all along;
 // closing speeds as they are.
-void Impacts::evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia,
-                       std::size_t ib) {
+void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib) {
   const ActiveBody &a = bodies[ia], &b = bodies[ib];
   const auto turnOf = [&](const ActiveBody& body, std::size_t index, PieceId piece) {
     return index == 0 ? Quat::Identity() : touchTurn(in_.traits[piece.index()], body.start_turn, body.turn);
@@ -195,8 +194,7 @@ void Impacts::startAgain(const ActiveBody& after, double time, ActiveBody& body)
   spinFreely(in_.traits[body.piece], -time, body.turn, body.spin);
 }
 
-bool Impacts::strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt,
-                     std::vector<Hit>& hits) {
+bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
   if (bodies[ia].fixed() && bodies[ib].fixed()) return false;
@@ -356,7 +354,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
   }
 }
 
-void Impacts::pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits) {
+void Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
   for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
   if (watched_.empty()) return;

@@ -28,7 +28,7 @@ class Impacts {
   // Deals with the hits of the coming `dt` seconds, adds to `hits`. A body that is hit on the way is put
   // where, with its new velocity and spin, it has to start from to pass through the hit: places and turns
   // change with velocities and spins. Call before gravity is added.
-  void pass(std::vector<ActiveBody>& bodies, double dt, std::vector<Hit>& hits);
+  void pass(Bodies& bodies, double dt, std::vector<Hit>& hits);
 
  private:
   struct PointState {
@@ -42,9 +42,9 @@ class Impacts {
   double leastSpeed(const Contact& c) const;
   bool mayBeHit(std::uint32_t index, double h) const;
   void measureLevers(std::size_t index);
-  bool tooSlow(const std::vector<ActiveBody>& bodies, std::uint32_t index, double dt) const;
-  void evaluate(const std::vector<ActiveBody>& bodies, const Contact& c, std::size_t ia, std::size_t ib);
-  bool strike(std::vector<ActiveBody>& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
+  bool tooSlow(const Bodies& bodies, std::uint32_t index, double dt) const;
+  void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib);
+  bool strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
   void goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b);
   void startAgain(const ActiveBody& after, double time, ActiveBody& body) const;
   void exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit);

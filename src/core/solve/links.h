@@ -26,7 +26,7 @@ struct Link {
 inline bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count <= 2; }
 
 // One a contact; `gravity`: magnitude, m/s2.
-using Links = std::vector<Link>;
+
 Links linksOf(const BlockInput& in, double gravity);
 
 }  // namespace drubble::solve

@@ -101,8 +101,8 @@ int Passes::sweepUntil(Pass pass, double enough, int most) {
     return 1;
   }
   const std::size_t blocks = list.blocks.size();
-  std::vector<Course> course(blocks);
-  std::vector<Impulses> on(blocks);
+  PagedVector<Course> course(blocks);
+  PagedVector<Impulses> on(blocks);
   std::vector<double> squares(blocks);
   const auto eachBlock = [&](auto visit) {
     shareOrAlone(engine.team, blocks, kBlocksWorthAThread,

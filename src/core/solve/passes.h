@@ -23,7 +23,7 @@ struct Engine {
 // A list, the bodies it moves and the internal step (s).
 struct Passes {
   BlockList& list;
-  std::vector<BodyRow>& rows;
+  BodyRows& rows;
   double dt = 0;
   Engine engine;
 

@@ -74,7 +74,7 @@ TEST_CASE("no two contacts of a colour share a moving body; what is fixed takes 
     if (a < b) pairs.insert({a, b});
   }
   for (const auto& [a, b] : pairs) contacts.push_back(balls.touch(a, b, Vec3::UnitX()));
-  std::vector<ActiveBody> bodies(40);
+  Bodies bodies(40);
   for (std::size_t i = 1; i < bodies.size(); ++i) bodies[i].inverse_mass = Vec3::Ones();
   const Links links = linksOf({bodies, balls.body_of, balls.traits, contacts, 0.001}, 9.81);
   std::set<std::pair<int, std::size_t>> used;
@@ -89,7 +89,7 @@ TEST_CASE("a body with more contacts than there are colours overflows, and is st
   Balls balls(40);
   Contacts contacts;
   for (std::size_t i = 2; i < 40; ++i) contacts.push_back(balls.touch(1, i, Vec3::UnitX()));
-  std::vector<ActiveBody> bodies(40);
+  Bodies bodies(40);
   for (std::size_t i = 1; i < bodies.size(); ++i) bodies[i].inverse_mass = Vec3::Ones();
   const Links links = linksOf({bodies, balls.body_of, balls.traits, contacts, 0.001}, 9.81);
   CHECK(std::count_if(links.begin(), links.end(), [](const Link& l) { return l.colour == kOverflow; }) ==

@@ -23,8 +23,8 @@ void eachBody(const SubstepInput& in, Visit visit) {
                });
 }
 
-std::vector<ActiveBody> gatherBodies(const SubstepInput& in) {
-  std::vector<ActiveBody> bodies(in.active.size() + 1);
+Bodies gatherBodies(const SubstepInput& in) {
+  Bodies bodies(in.active.size() + 1);
   eachBody(in, [&](std::size_t n) {
     const std::size_t k = n - 1;
     const std::uint32_t p = in.active[k];
@@ -251,7 +251,7 @@ class Substep {
 
   const SubstepInput& in_;
   double dt_;
-  std::vector<BodyRow> rows_, loaded_, last_;
+  BodyRows rows_, loaded_, last_;
   Proposal out_;
   Groups groups_;
 };
@@ -264,12 +264,12 @@ Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
 
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
   const double dt = in.h / in.iterations;
-  std::vector<ActiveBody> bodies = gatherBodies(in);
+  Bodies bodies = gatherBodies(in);
   BlockInput block_in{bodies, in.body_of, in.traits, contacts, dt, 0};
   block_in.team = in.engine.team;
   block_in.kernel = in.engine.kernel;
   std::vector<BlockList> islands = islandBlocks(block_in);
-  std::vector<BodyRow> rows(bodies.size());
+  BodyRows rows(bodies.size());
   for (std::size_t i = 1; i < bodies.size(); ++i) {
     bodies[i].velocity += bodies[i].acceleration * dt;
     loadVelocity(bodies[i], rows[i]);

@@ -30,8 +30,8 @@ struct SubstepInput {
 };
 
 struct Proposal {
-  std::vector<ActiveBody> bodies;  // body k + 1 is active piece k
-  Contacts contacts;               // with the forces they carry at the end
+  Bodies bodies;      // body k + 1 is active piece k
+  Contacts contacts;  // with the forces they carry at the end
   std::vector<Hit> hits;
   // Where every body stood at the ends of the internal steps, one list a step; empty when nothing was fast.
   std::vector<std::vector<Pose>> way;

@@ -10,8 +10,9 @@ namespace drubble::world {
 
 namespace {
 
-constexpr double kLookAhead = 0.02;   // of the smaller piece's size
-constexpr double kFollowed = 2.5e-4;  // of the smaller piece's size: so far a patch goes on as it is
+constexpr std::size_t kMoreContacts = 64;  // room for those that come
+constexpr double kLookAhead = 0.02;        // of the smaller piece's size
+constexpr double kFollowed = 2.5e-4;       // of the smaller piece's size: so far a patch goes on as it is
 constexpr double kSamePlace =
     0.05;  // of the smaller piece's size: how far a contact point may wander and be the same
 
@@ -47,6 +48,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
 namespace {
 
 constexpr std::size_t kPairsWorthAThread = 256;
+constexpr std::size_t kWaysWorthAThread = 256;
 
 // What is known of pairs, in ascending order, gone through in step with the pairs that are looked at.
 template <class Known>
@@ -54,7 +56,7 @@ class Following {
  public:
   using Pair = std::pair<std::uint32_t, std::uint32_t>;
   // From the first entry of `first` or beyond to before `last`; none: from the start, to the end.
-  Following(const std::vector<Known>& list, const Pair* first, const Pair* last)
+  Following(std::span<const Known> list, const Pair* first, const Pair* last)
       : list_(list), at_(first ? placeOf(*first) : 0), end_(last ? placeOf(*last) : list.size()) {}
 
   // The entries before those of `pair`, and then those of it.
@@ -79,21 +81,21 @@ class Following {
     return {list_.data() + begin, at_ - begin};
   }
 
-  const std::vector<Known>& list_;
+  std::span<const Known> list_;
   std::size_t at_, end_;
 };
 
 }  // namespace
 
 // The contacts of pairs [begin, end).
-void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
+void World::findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::size_t end, double h,
                            FoundContacts& out) const {
   thread_local collide::Manifolds found;
   thread_local std::vector<collide::Apart> known, fresh;
   const Pair *first = begin == 0 ? nullptr : &pairs[begin],
              *last = end == pairs.size() ? nullptr : &pairs[end];
-  Following before(contacts_, first, last);
-  Following apart(apart_, first, last);
+  Following<solve::Contact> before(contacts_, first, last);
+  Following<PairApart> apart(apart_, first, last);
   for (std::size_t n = begin; n < end; ++n) {
     const auto [i, j] = pairs[n];
     before.upTo(pairs[n]);
@@ -113,16 +115,32 @@ void World::findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, st
   }
 }
 
+// How far what has moved has come since contacts were found last.
+void World::findWays() {
+  for (const std::uint32_t i : went_of_.pieces) went_of_.place[i] = 0;
+  went_of_.pieces = moved_;
+  ways_.resize(moved_.size() + 1);
+  ways_[0] = {};
+  team_.share(moved_.size(), kWaysWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t n = begin; n < end; ++n) {
+      const std::uint32_t i = moved_[n];
+      const Quat q = motion_.turn[i] * looked_from_.turn[i].conjugate();
+      const bool stayed = motion_.position[i] == looked_from_.position[i] &&
+                          motion_.turn[i].coeffs() == looked_from_.turn[i].coeffs();
+      went_of_.place[i] = stayed ? 0 : u32(n + 1);
+      ways_[n + 1] = {q.toRotationMatrix(), looked_from_.position[i], motion_.position[i],
+                      2 * q.vec().norm()};
+    }
+  });
+}
+
 // The patch of two flat faces that have hardly moved past each other since it was found goes on with them:
 // its points with the bodies, its normal with the face. False: it must be looked for again.
 bool World::followPatch(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const {
   const auto [i, j] = pair;
   if (old.patch.face_of == collide::FaceOf::Neither || old.patch.part != 0) return false;
-  double size = std::numeric_limits<double>::infinity(), swing = 0, turned = 0;
-  Mat3 turn[2];
-  Vec3 from[2], to[2];
-  for (const std::size_t k : {0u, 1u}) {
-    const std::size_t p = k == 0 ? i : j;
+  double size = std::numeric_limits<double>::infinity(), swing = 0;
+  for (const std::size_t p : {i, j}) {
     if (bendOf(p) != nullptr) return false;
     if (traits_[p].dynamic) size = least(size, traits_[p].size);
     swing += motion_.spin[p].norm() * traits_[p].outer_radius;
@@ -130,28 +148,23 @@ bool World::followPatch(const Pair& pair, const solve::Contact& old, double h, s
   const double enough = kFollowed * size;
   if (static_cast<double>(old.gone) > enough) return false;
   if (((motion_.velocity[i] - motion_.velocity[j]).norm() + swing) * h > enough) return false;
-  for (const std::size_t k : {0u, 1u}) {
-    const std::size_t p = k == 0 ? i : j;
-    const Quat q = motion_.turn[p] * looked_from_.turn[p].conjugate();
-    turn[k] = q.toRotationMatrix();
-    from[k] = looked_from_.position[p];
-    to[k] = motion_.position[p];
-    turned += 2 * q.vec().norm();
-  }
-  collide::Manifold m = old.patch;
-  m.normal = (turn[m.face_of == collide::FaceOf::A ? 0 : 1] * m.normal).normalized();
+  const Way &way_a = ways_[went_of_.place[i]], &way_b = ways_[went_of_.place[j]];
+  solve::Contact& c = out.emplace_back(old);
+  collide::Manifold& m = c.patch;
+  m.normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal).normalized();
   double gone = 0;
   for (std::size_t k = 0; k < static_cast<std::size_t>(m.count); ++k) {
     collide::Point& p = m.points[k];
-    const Vec3 a = turn[0] * (p.position - from[0]) + to[0], b = turn[1] * (p.position - from[1]) + to[1];
+    const Vec3 a = way_a.now(p.position), b = way_b.now(p.position);
     p.gap += m.normal.dot(b - a);
     p.position = 0.5 * (a + b);
     gone = greatest(gone, (b - a).squaredNorm());
   }
-  gone = std::sqrt(gone) + turned * size + static_cast<double>(old.gone);
-  if (gone > enough) return false;
-  solve::Contact& c = out.emplace_back(old);
-  c.patch = m;
+  gone = std::sqrt(gone) + (way_a.turned + way_b.turned) * size + static_cast<double>(old.gone);
+  if (gone > enough) {
+    out.pop_back();
+    return false;
+  }
   c.gone = static_cast<float>(gone);
   return true;
 }
@@ -216,11 +229,16 @@ solve::Contacts World::findContacts(double h) {
   for (const std::uint32_t i : bending_pieces_)
     if (in_play_[i] == 0) settled_.push_back(i);
   std::erase_if(settled_, [&](std::uint32_t i) { return !scene_.pieces[i].collide; });
-  const std::vector<Pair> pairs = near_.find(
+  const collide::NearPairList pairs = near_.find(
       moving, settled_, [&](std::uint32_t i) { return sweptBox(i, h); }, team_);
   settled_.clear();
   engine_.enter(Work::Pairs);
+  findWays();
   std::vector<FoundContacts> parts(static_cast<std::size_t>(team_.size()));
+  for (FoundContacts& part : parts) {
+    part.contacts.reserve(contacts_.size() / parts.size() + kMoreContacts);
+    part.apart.reserve(apart_.size() / parts.size() + kMoreContacts);
+  }
   team_.share(pairs.size(), kPairsWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     findContactsOf(pairs, begin, end, h, parts[part]);
   });

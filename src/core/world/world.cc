@@ -52,6 +52,7 @@ World::World(const Scene& scene, Machine machine)
     motion_.turn[m.piece.index()] = p.turn;
   }
   looked_from_ = {motion_.position, motion_.turn};
+  went_of_.place.assign(scene.pieces.size(), 0);
   findBends();
 }
 

@@ -125,7 +125,7 @@ class World {
   };
   struct FoundContacts {
     solve::Contacts contacts;
-    std::vector<PairApart> apart;
+    PagedVector<PairApart> apart;
   };
 
   // From one shot frame (whole or not) to another.
@@ -178,7 +178,8 @@ class World {
   using Pair = std::pair<std::uint32_t, std::uint32_t>;
   void shelve();
   solve::Contacts findContacts(double h);
-  void findContactsOf(const std::vector<Pair>& pairs, std::size_t begin, std::size_t end, double h,
+  void findWays();
+  void findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::size_t end, double h,
                       FoundContacts& out) const;
   bool followPatch(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const;
   void addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
@@ -221,6 +222,20 @@ class World {
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
 
+  // How far a piece has come since contacts were found last: one entry for all that have not moved, then
+  // those of moved_.
+  struct Way {
+    Mat3 turn = Mat3::Identity();
+    Vec3 from = Vec3::Zero(), to = Vec3::Zero();
+    double turned = 0;  // rad, about
+    Vec3 now(const Vec3& p) const { return turn * (p - from) + to; }
+  };
+  PagedVector<Way> ways_;
+  struct {
+    std::vector<std::uint32_t> place;   // a piece: its entry in ways_
+    std::vector<std::uint32_t> pieces;  // that have one of their own
+  } went_of_;
+
   // Which pieces' contacts are in contacts_; the others' are in resting_ but for those with one of these.
   std::vector<char> in_play_;
   std::vector<std::uint32_t> settled_;  // came to rest since contacts were found last
@@ -234,7 +249,7 @@ class World {
   std::vector<Carried> carried_;
 
   // Pairs that were apart, by pair, ascending. Saves time and changes nothing, so it is in no checkpoint.
-  std::vector<PairApart> apart_;
+  PagedVector<PairApart> apart_;
 };
 
 // Pairs whose shapes overlap where they start.

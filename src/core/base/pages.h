@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: Apache-2.0
+// Memory for large arrays that are made anew in every substep. What is given back is kept for the next one:
+// fresh pages cost more than what most loops do with them. Large blocks ask for large pages.
+//
+// Thread safe. Cost: a lock a block. What is kept comes to no more than was in use at one time, a rounding to
+// powers of two aside; it goes back to the system with the program.
+#pragma once
+#include <cstddef>
+#include <utility>
+#include <vector>
+
+namespace drubble {
+
+// Blocks of fewer bytes are left to the ordinary allocator.
+inline constexpr std::size_t kLeastPages = std::size_t{1} << 17;
+
+void* takePages(std::size_t bytes);  // aligned to 64 bytes; throws std::bad_alloc
+void givePages(void* p, std::size_t bytes);
+
+template <class T>
+struct PagesAllocator {
+  using value_type = T;
+  PagesAllocator() = default;
+  template <class U>
+  PagesAllocator(const PagesAllocator<U>&) {}
+  T* allocate(std::size_t n) { return static_cast<T*>(takePages(n * sizeof(T))); }
+  void deallocate(T* p, std::size_t n) { givePages(p, n * sizeof(T)); }
+  bool operator==(const PagesAllocator&) const { return true; }
+};
+
+template <class T>
+using PagedVector = std::vector<T, PagesAllocator<T>>;
+
+// Things that whoever fills them writes first: made without being cleared.
+template <class T>
+class Raw {
+ public:
+  Raw() = default;
+  Raw(Raw&& other) noexcept : data_(other.data_), size_(other.size_) {
+    other.data_ = nullptr, other.size_ = 0;
+  }
+  Raw& operator=(Raw&& other) noexcept {
+    std::swap(data_, other.data_);
+    std::swap(size_, other.size_);
+    return *this;
+  }
+  ~Raw() { drop(); }
+
+  void make(std::size_t n) {
+    drop();
+    if (n > 0) data_ = static_cast<T*>(takePages(n * sizeof(T)));
+    size_ = n;
+  }
+  std::size_t size() const { return size_; }
+  T* data() { return data_; }
+  T& operator[](std::size_t i) { return data_[i]; }
+  const T& operator[](std::size_t i) const { return data_[i]; }
+
+ private:
+  void drop() {
+    if (data_ != nullptr) givePages(data_, size_ * sizeof(T));
+    data_ = nullptr;
+    size_ = 0;
+  }
+  T* data_ = nullptr;
+  std::size_t size_ = 0;
+};
+
+}  // namespace drubble
