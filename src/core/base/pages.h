@@ -6,6 +6,8 @@
 // powers of two aside; it goes back to the system with the program.
 #pragma once
 #include <cstddef>
+#include <iterator>
+#include <new>
 #include <utility>
 #include <vector>
 
@@ -17,6 +19,14 @@ inline constexpr std::size_t kLeastPages = std::size_t{1} << 17;
 void* takePages(std::size_t bytes);  // aligned to 64 bytes; throws std::bad_alloc
 void givePages(void* p, std::size_t bytes);
 
+// Stands for elements that whoever adds them writes first: made without being cleared.
+struct Unset {
+  template <class T>
+  operator T() const {  // asked for where elements might have to make room, which they never have to at the end
+    return {};
+  }
+};
+
 template <class T>
 struct PagesAllocator {
   using value_type = T;
@@ -26,10 +36,36 @@ struct PagesAllocator {
   T* allocate(std::size_t n) { return static_cast<T*>(takePages(n * sizeof(T))); }
   void deallocate(T* p, std::size_t n) { givePages(p, n * sizeof(T)); }
   bool operator==(const PagesAllocator&) const { return true; }
+  template <class U, class... Arguments>
+  void construct(U* p, Arguments&&... arguments) {
+    ::new (static_cast<void*>(p)) U(std::forward<Arguments>(arguments)...);
+  }
+  template <class U>
+  void construct(U*, Unset) {}
 };
 
 template <class T>
 using PagedVector = std::vector<T, PagesAllocator<T>>;
+
+// A range of nothings, as iterators.
+struct UnsetIterator {
+  using iterator_category = std::forward_iterator_tag;
+  using value_type = Unset;
+  using difference_type = std::ptrdiff_t;
+  using pointer = const Unset*;
+  using reference = Unset;
+  std::size_t at = 0;
+  Unset operator*() const { return {}; }
+  UnsetIterator& operator++() { return ++at, *this; }
+  UnsetIterator operator++(int) { return {at++}; }
+  bool operator==(const UnsetIterator&) const = default;
+};
+
+// Adds n elements, which must be written before they are read.
+template <class T>
+void addUnset(PagedVector<T>& v, std::size_t n) {
+  v.insert(v.end(), UnsetIterator{0}, UnsetIterator{n});
+}
 
 // Things that whoever fills them writes first: made without being cleared.
 template <class T>

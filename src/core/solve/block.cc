@@ -13,19 +13,14 @@ namespace drubble::solve {
 
 namespace {
 
-// Sizes a second: the fastest that overlaps are eased out.
-constexpr double kPushSpeed = 2;
-
 // Even a ball touches over a small disc, of this share of its size: without it nothing would end its spin
 // about the normal.
 constexpr double kPatchRadius = 0.005;
 
-// The spring gives way to the rigid stop over this share of the size about gap 0.
-constexpr double kBlend = 1e-4;
-
 // And sticks over at least this share of its size squared.
 constexpr double kStickArea = 0.01;
 
+void put(Row8& f, std::size_t i, float x) { f.x[i] = x; }
 void put(Row8& f, std::size_t i, double x) { f.x[i] = static_cast<float>(x); }
 
 void put(Vec8& v, std::size_t i, const Vec3& x) {
@@ -34,42 +29,24 @@ void put(Vec8& v, std::size_t i, const Vec3& x) {
   put(v.z, i, x.z());
 }
 
-void put(Mat8& m, std::size_t i, const Mat3& x) {
-  put(m.xx, i, x(0, 0));
-  put(m.xy, i, x(0, 1));
-  put(m.xz, i, x(0, 2));
-  put(m.yy, i, x(1, 1));
-  put(m.yz, i, x(1, 2));
-  put(m.zz, i, x(2, 2));
+void put(Vec8& v, std::size_t i, const float (&x)[3]) {
+  put(v.x, i, x[0]);
+  put(v.y, i, x[1]);
+  put(v.z, i, x[2]);
 }
 
-void fillFriction(const Contact& c, const ActiveBody& a, const ActiveBody& b, std::size_t i, double dt,
-                  double least_radius, double roll_radius, ContactBlock& out, BlockExtra* extra,
-                  Unfinished& u) {
-  const Vec3 n = c.patch.normal, t = anyNormalTo(n);
-  put(out.along, i, t);
-  put(u.points, i, c.patch.count);
-  put(u.friction_slide, i, c.surfaces.friction_slide);
-  put(u.least_radius, i, least_radius);
-  put(u.spin_lever, i, c.surfaces.spinning * roll_radius);
-  put(u.turns_a, i, a.fixed() ? 0 : 1);
-  put(u.friction_impulse, i, c.friction_force * dt);
-  put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
-  put(out.impulse_twist, i, c.twist_torque * dt);
-  if (extra == nullptr) return;
-  put(extra->friction_rest, i, c.surfaces.friction_rest);
-  put(extra->friction_slide, i, c.surfaces.friction_slide);
-  if (!rolls(c)) return;
-  const Vec3 across = n.cross(t);
-  const auto rollMass = [&](const Vec3& d) {
-    const double inverse = d.dot((a.inverse_inertia + b.inverse_inertia) * d);
-    return inverse > 0 ? 1 / inverse : 0;
-  };
-  put(extra->roll_lever, i, c.surfaces.rolling * roll_radius);
-  put(extra->roll_mass_along, i, rollMass(t));
-  put(extra->roll_mass_across, i, rollMass(across));
-  put(extra->impulse_roll_along, i, t.dot(c.roll_torque) * dt);
-  put(extra->impulse_roll_across, i, across.dot(c.roll_torque) * dt);
+void put(Mat8& m, std::size_t i, const float (&x)[6]) {
+  put(m.xx, i, x[0]);
+  put(m.xy, i, x[1]);
+  put(m.xz, i, x[2]);
+  put(m.yy, i, x[3]);
+  put(m.yz, i, x[4]);
+  put(m.zz, i, x[5]);
+}
+
+void symmetric(const Mat3& m, float (&out)[6]) {
+  const double x[6] = {m(0, 0), m(0, 1), m(0, 2), m(1, 1), m(1, 2), m(2, 2)};
+  for (std::size_t k = 0; k < 6; ++k) out[k] = static_cast<float>(x[k]);
 }
 
 // What adhesion can hold, in newtons: the patch's area, but no less than that of a small disc.
@@ -94,107 +71,163 @@ double adhesionForce(const Contact& c, double size) {
   return c.surfaces.adhesion * greatest(cover, kStickArea * size * size);
 }
 
-// Where an ellipsoid is touched: how its surface bends away there, seen in the frame of along and across, and
-// how the arm of the touch will have changed halfway through the substep. The material point goes round with
-// the body, and the place that touches goes over the surface against it. `side`: 1 where the patch's normal n
-// looks out of it.
-void fillBend(const Traits& t, const ActiveBody& body, const Vec3& n, double side, double substep,
-              std::size_t i, const std::array<Row8*, 3>& bend, Vec3& lean) {
-  lean = Vec3::Zero();
+// Where an ellipsoid is touched: how its surface bends away there, and how the arm of the touch will have changed
+// halfway through the substep. The material point goes round with the body, and the place that touches goes over the
+// surface against it. `side`: 1 where the patch's normal n looks out of it.
+void fillBend(const Traits& t, const Quat& body_turn, const Vec3& spin, const Vec3& n, double side,
+              double substep, std::size_t i, Mat8& bend, Vec8& lean) {
   if (t.half_axes.isZero(0)) return;
-  const Mat3 turn = body.turn.toRotationMatrix();
+  const Mat3 turn = body_turn.toRotationMatrix();
   const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes);
   const collide::EllipsoidSupport at =
       collide::supportOf(turn * squares.asDiagonal() * turn.transpose(), side * n);
-  const Vec3 turned = 0.5 * substep * body.spin;
-  lean = turned.cross(at.point) - side * (at.change * turned.cross(n));
-  const Vec3 x = anyNormalTo(n), y = n.cross(x);
-  put(*bend[0], i, x.dot(at.change * x));
-  put(*bend[1], i, x.dot(at.change * y));
-  put(*bend[2], i, y.dot(at.change * y));
+  const Vec3 turned = 0.5 * substep * spin;
+  put(lean, i, Vec3(turned.cross(at.point) - side * (at.change * turned.cross(n))));
+  float change[6];
+  symmetric(at.change, change);
+  put(bend, i, change);
+}
+
+// What a contact and its bodies come to in one lane.
+struct Lane {
+  const BlockInput& in;
+  const Contact& c;
+  std::size_t i;                      // the lane
+  std::uint32_t body[2];              // a's and b's
+  bool stays[2];                      // the contact does not move it
+  float size, inner_radius;           // m: of the smaller partner that moves
+};
+
+void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
+  const Contact& c = lane.c;
+  const std::size_t i = lane.i;
+  put(out.friction_rest, i, c.surfaces.friction_rest);
+  put(out.friction_slide, i, c.surfaces.friction_slide);
+  const PieceId pieces[2] = {c.a, c.b};
+  for (const std::size_t k : {0u, 1u}) {
+    const ActiveBody& body = lane.in.bodies[lane.body[k]];
+    const Vec3 spin = lane.stays[k] ? Vec3(Vec3::Zero()) : body.spin;
+    if (!lane.stays[k])
+      put(k == 0 ? out.inverse_mass_a : out.inverse_mass_b, i, (*lane.in.briefs)[lane.body[k]].inverse_mass);
+    fillBend(lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal, k == 0 ? 1 : -1,
+             lane.in.substep, i, k == 0 ? unfinished.bend_a : unfinished.bend_b, k == 0 ? out.lean_a : out.lean_b);
+  }
+  if (c.surfaces.adhesion > 0)
+    put(out.pull, i, adhesionForce(c, static_cast<double>(lane.size)) * lane.in.dt / c.patch.count);
+  if (!rolls(c)) return;
+  put(out.roll_lever, i, c.surfaces.rolling * static_cast<double>(lane.inner_radius));
+  put(unfinished.roll_impulse, i, Vec3(c.roll_torque * lane.in.dt));
+}
+
+// The spring that eases an overlap out.
+void fillSpring(const Lane& lane, bool calm, Unfinished& out) {
+  const Contact& c = lane.c;
+  const float force = c.totalForce();
+  double rate = 0, mass_share = 1;
+  for (const std::uint32_t body : lane.body) {
+    const BodyBrief& b = (*lane.in.briefs)[body];
+    rate = greatest(rate, static_cast<double>(b.spring_rate) *
+                              stiffening(static_cast<double>(force * b.per_weight)));
+  }
+  // What sleeps is not moved, but its springs stay as soft as they were: nothing is to change by its sleep.
+  for (const std::size_t k : {0u, 1u}) {
+    const Traits& t = lane.in.traits[(k == 0 ? c.a : c.b).index()];
+    if (lane.body[k] != 0 || !t.dynamic) continue;
+    const Traits& other = lane.in.traits[(k == 0 ? c.b : c.a).index()];
+    if (other.dynamic) mass_share = other.inverse_mass / (other.inverse_mass + t.inverse_mass);
+  }
+  put(out.spring_rate, lane.i, (calm ? kCalmStiffness : 1) * least(rate, mostSpringRate(lane.in.dt)));
+  put(out.damping_ratio, lane.i, calm ? kCalmDamping : kLivelyDamping);
+  put(out.mass_share, lane.i, mass_share);
+  put(out.size, lane.i, lane.size);
 }
 
 void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out, BlockExtra* extra,
-              Unfinished& unfinished) {
+              Unfinished& unfinished, UnfinishedExtra& unfinished_extra) {
   const Contact& c = in.contacts[index];
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
-  ActiveBody still_a, still_b;  // for one-way contacts: as if nothing moved it
-  still_a.position = in.bodies[ia].position;
-  still_b.position = in.bodies[ib].position;
-  still_a.turn = in.bodies[ia].turn;
-  still_b.turn = in.bodies[ib].turn;
-  const ActiveBody &a = c.surfaces.unmoved == 1 ? still_a : in.bodies[ia],
-                   &b = c.surfaces.unmoved == 2 ? still_b : in.bodies[ib];
+  const BodyBrief &a = (*in.briefs)[ia], &b = (*in.briefs)[ib];
+  // A one-way contact: as if nothing moved it.
+  const Lane lane{in, c, i, {ia, ib}, {c.surfaces.unmoved == 1 || a.fixed, c.surfaces.unmoved == 2 || b.fixed},
+                  std::min(a.size, b.size), std::min(a.inner_radius, b.inner_radius)};
   out.body_a[i] = ia;
   out.body_b[i] = ib;
   out.contact[i] = index;
   out.points = std::max(out.points, static_cast<std::uint32_t>(c.patch.count));
-  const std::uint32_t bit = 1u << i;
-  if (c.surfaces.unmoved != 1 && !a.fixed()) out.moves_a |= bit;
-  if (c.surfaces.unmoved != 2 && !b.fixed()) out.moves_b |= bit;
   put(out.normal, i, c.patch.normal);
-  put(out.inverse_mass_a, i, a.inverse_mass.x());
-  put(out.inverse_mass_b, i, b.inverse_mass.x());
-  put(out.inverse_inertia_a, i, a.inverse_inertia);
-  put(out.inverse_inertia_b, i, b.inverse_inertia);
-  Vec3 lean_a = Vec3::Zero(), lean_b = Vec3::Zero();
-  if (extra != nullptr) {
-    put(extra->inverse_mass_a, i, a.inverse_mass);
-    put(extra->inverse_mass_b, i, b.inverse_mass);
-    fillBend(in.traits[c.a.index()], a, c.patch.normal, 1, in.substep, i,
-             {&extra->bend_a_xx, &extra->bend_a_xy, &extra->bend_a_yy}, lean_a);
-    fillBend(in.traits[c.b.index()], b, c.patch.normal, -1, in.substep, i,
-             {&extra->bend_b_xx, &extra->bend_b_xy, &extra->bend_b_yy}, lean_b);
-    put(extra->lean_a, i, lean_a);
-    put(extra->lean_b, i, lean_b);
+  if (!lane.stays[0]) {
+    out.moves_a |= 1u << i;
+    put(out.inverse_mass_a, i, a.inverse_mass[0]);
+    put(out.inverse_inertia_a, i, a.inverse_inertia);
+  }
+  if (!lane.stays[1]) {
+    out.moves_b |= 1u << i;
+    put(out.inverse_mass_b, i, b.inverse_mass[0]);
+    put(out.inverse_inertia_b, i, b.inverse_inertia);
   }
   for (int k = 0; k < c.patch.count; ++k) {
     const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
     PointRow& row = out.point[k];
-    const Vec3 ra = p.position - a.position, rb = p.position - b.position;
-    put(row.arm_a, i, ra);
-    put(row.arm_b, i, rb);
+    put(row.arm_a, i, Vec3(p.position - a.position));
+    put(row.arm_b, i, Vec3(p.position - b.position));
     put(row.gap, i, p.gap);
-    put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * in.dt);
+    put(row.gap_now, i, p.gap);
+    put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * static_cast<float>(in.dt));
   }
-  double size = std::numeric_limits<double>::infinity(), inner = size;
-  double rate = 0, mass_share = 1;
-  for (const auto& [body, piece] : {std::pair(ia, c.a), std::pair(ib, c.b)}) {
-    const Traits& t = in.traits[piece.index()];
-    // What sleeps is not moved, but its springs stay as soft as they were: nothing is to change by its sleep.
-    if (body == 0 && t.dynamic) {
-      const Traits& other = in.traits[(piece == c.a ? c.b : c.a).index()];
-      if (other.dynamic) mass_share = other.inverse_mass / (other.inverse_mass + t.inverse_mass);
-    }
-    if (body == 0 || !t.dynamic) continue;
-    size = least(size, t.size);
-    inner = least(inner, t.inner_radius);
-    const double weights = t.weight > 0 ? static_cast<double>(c.totalForce()) / t.weight : 0;
-    rate = greatest(rate, t.spring_rate * stiffening(weights));
-  }
-  fillFriction(c, a, b, i, in.dt, kPatchRadius * size, inner, out, extra, unfinished);
-  if (c.surfaces.adhesion > 0) put(extra->pull, i, adhesionForce(c, size) * in.dt / c.patch.count);
-  put(out.push_speed, i, kPushSpeed * size);
-  put(out.inverse_blend, i, 1 / (kBlend * size));
-  const bool calm = in.calm != nullptr && (*in.calm)[index] != 0;
-  const Softness soft = springSoftness((calm ? kCalmStiffness : 1) * least(rate, mostSpringRate(in.dt)),
-                                       in.dt, calm ? kCalmDamping : kLivelyDamping, mass_share);
-  put(out.bias_rate, i, soft.bias_rate);
-  put(out.mass_scale, i, soft.mass_scale);
-  put(out.impulse_scale, i, soft.impulse_scale);
+  put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
+  put(out.impulse_twist, i, static_cast<double>(c.twist_torque) * in.dt);
+  put(unfinished.points, i, static_cast<float>(c.patch.count));
+  put(unfinished.friction_slide, i, c.surfaces.friction_slide);
+  put(unfinished.least_radius, i, kPatchRadius * static_cast<double>(lane.size));
+  put(unfinished.spin_lever, i, c.surfaces.spinning * static_cast<double>(lane.inner_radius));
+  put(unfinished.turns_a, i, lane.stays[0] ? 0.0f : 1.0f);
+  put(unfinished.friction_impulse, i, Vec3(c.friction_force * in.dt));
+  fillSpring(lane, in.calm != nullptr && (*in.calm)[index] != 0, unfinished);
+  if (extra != nullptr) fillExtra(lane, *extra, unfinished_extra);
 }
 
 // Missing points are far apart and without mass, so that they never act.
 void clear(ContactBlock& b) {
   std::memset(static_cast<void*>(&b), 0, sizeof b);
   for (PointRow& row : b.point)
-    for (float& gap : row.gap.x) gap = 1e9f;
+    for (Row8* gap : {&row.gap, &row.gap_now})
+      for (float& x : gap->x) x = 1e9f;
   for (std::uint32_t& c : b.contact) c = kNoContact;
 }
 
-constexpr std::size_t kBlocksWorthAThread = 32;
+constexpr std::size_t kBlocksWorthAThread = 32, kBodiesWorthAThread = 128;
 
 }  // namespace
+
+BodyBriefs briefsOf(const BlockInput& in) {
+  BodyBriefs out(in.bodies.size());
+  shareOrAlone(in.team, out.size(), kBodiesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t n = std::max<std::size_t>(begin, 1); n < end; ++n) {
+      const ActiveBody& b = in.bodies[n];
+      const Traits& t = in.traits[b.piece];
+      BodyBrief& x = out[n];
+      x.position = b.position;
+      for (int k = 0; k < 3; ++k) {
+        x.inverse_mass[k] = static_cast<float>(b.inverse_mass[k]);
+        x.velocity[k] = static_cast<float>(b.velocity[k]);
+        x.spin[k] = static_cast<float>(b.spin[k]);
+      }
+      symmetric(b.inverse_inertia, x.inverse_inertia);
+      // A driven body may carry points that its own shape does not reach.
+      x.outer_radius = t.dynamic              ? static_cast<float>(t.outer_radius)
+                       : b.spin.isZero(0) ? 0
+                                              : std::numeric_limits<float>::infinity();
+      x.fixed = b.fixed();
+      x.special = !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
+      if (!t.dynamic) continue;
+      x.size = static_cast<float>(t.size);
+      x.inner_radius = static_cast<float>(t.inner_radius);
+      x.per_weight = t.weight > 0 ? static_cast<float>(1 / t.weight) : 0;
+      x.spring_rate = static_cast<float>(t.spring_rate);
+    }
+  });
+  return out;
+}
 
 BlockRange BlockList::range(BodyRows& rows, std::size_t begin, std::size_t end) {
   return {blocks.data(),           begin < end ? extraOf(begin) : nullptr, rows.data(), begin, end,
@@ -249,8 +282,10 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
     if (n + 1 < of_block.size())
       for (const std::uint32_t i : of_block[n + 1]) prefetch(in.contacts[i]);
     if (n >= of_block.size()) return;
-    for (const std::uint32_t i : of_block[n])
-      for (const PieceId p : {in.contacts[i].a, in.contacts[i].b}) prefetch(in.bodies[in.body_of[p.index()]]);
+    for (const std::uint32_t i : of_block[n]) {
+      prefetch((*in.briefs)[links[i].a]);
+      prefetch((*in.briefs)[links[i].b]);
+    }
   };
   shareOrAlone(in.team, of_block.size(), kBlocksWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
@@ -258,12 +293,17 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
                    prefetchFor(n + 1);
                    clear(out.blocks[n]);
                    BlockExtra* extra = out.extraOf(n);
-                   if (extra != nullptr) std::memset(static_cast<void*>(extra), 0, sizeof(BlockExtra));
                    Unfinished unfinished;
                    std::memset(static_cast<void*>(&unfinished), 0, sizeof unfinished);
+                   UnfinishedExtra unfinished_extra;
+                   if (extra != nullptr) {
+                     std::memset(static_cast<void*>(extra), 0, sizeof(BlockExtra));
+                     std::memset(static_cast<void*>(&unfinished_extra), 0, sizeof unfinished_extra);
+                   }
+                   unfinished.dt = static_cast<float>(in.dt);
                    for (std::size_t i = 0; i < of_block[n].size(); ++i)
-                     fillLane(in, of_block[n][i], i, out.blocks[n], extra, unfinished);
-                   in.kernel->finish(out.blocks[n], extra, unfinished);
+                     fillLane(in, of_block[n][i], i, out.blocks[n], extra, unfinished, unfinished_extra);
+                   in.kernel->finish(out.blocks[n], unfinished, extra, &unfinished_extra);
                  }
                });
   return out;
@@ -279,7 +319,8 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
     const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };
     for (int k = 0; k < c.patch.count; ++k)
       c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[k].impulse));
-    const Vec3 t = anyNormalTo(c.patch.normal), u = c.patch.normal.cross(t);
+    const auto direction = [&](const Vec8& v) { return vec3(v.x.x[i], v.y.x[i], v.z.x[i]); };
+    const Vec3 t = direction(b.along), u = direction(b.across);
     c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
     c.twist_torque = static_cast<float>(force(b.impulse_twist));
     const BlockExtra* extra = list.extraOf(n);

@@ -77,7 +77,10 @@ struct Crowd {
   BlockList build(Team* team = nullptr) const {
     std::vector<std::uint32_t> all;
     for (std::uint32_t i = 0; i < contacts.size(); ++i) all.push_back(i);
-    return buildBlocks(input(team), linksOf(input(), 9.81), all);
+    BlockInput in = input(team);
+    const BodyBriefs briefs = briefsOf(in);
+    in.briefs = &briefs;
+    return buildBlocks(in, linksOf(in, 9.81), all);
   }
 };
 

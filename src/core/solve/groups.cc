@@ -69,7 +69,10 @@ int sweepsFor(std::size_t blocks) {
   return n < 1 ? 1 : n > kMostSweeps ? kMostSweeps : static_cast<int>(n);
 }
 
-Groups groupContacts(const BlockInput& in, double gravity) {
+Groups groupContacts(const BlockInput& given, double gravity) {
+  BlockInput in = given;
+  const BodyBriefs briefs = briefsOf(in);
+  in.briefs = &briefs;
   const Links links = linksOf(in, gravity);
   const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
   std::vector<char> is_lively(in.bodies.size(), 0);
@@ -93,7 +96,10 @@ Groups groupContacts(const BlockInput& in, double gravity) {
   return {buildBlocks(with_calm, links, together), buildEach(with_calm, links, calm)};
 }
 
-std::vector<BlockList> islandBlocks(const BlockInput& in) {
+std::vector<BlockList> islandBlocks(const BlockInput& given) {
+  BlockInput in = given;
+  const BodyBriefs briefs = briefsOf(in);
+  in.briefs = &briefs;
   const Links links = linksOf(in, 0);
   const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
   return buildEach(in, links, contactsByIsland(island, in.bodies.size(), [](std::uint32_t) { return true; }));

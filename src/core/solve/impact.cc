@@ -354,10 +354,10 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
   }
 }
 
-void Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
+bool Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
   for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
-  if (watched_.empty()) return;
+  if (watched_.empty()) return false;
   pass_start_ = now_;
   // Up and down the list by turns: a blow runs along a row whichever way it is numbered.
   for (int round = 0; round < kMostRounds; ++round) {
@@ -367,8 +367,9 @@ void Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
       if (strike(bodies, watched_[round % 2 == 0 ? k : n - 1 - k], dt, hits)) struck = true;
     if (grew_) std::sort(watched_.begin(), watched_.end());
     grew_ = false;
-    if (!struck) return;
+    if (!struck) break;
   }
+  return !touched_.empty();
 }
 
 }  // namespace drubble::solve

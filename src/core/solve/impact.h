@@ -27,8 +27,9 @@ class Impacts {
 
   // Deals with the hits of the coming `dt` seconds, adds to `hits`. A body that is hit on the way is put
   // where, with its new velocity and spin, it has to start from to pass through the hit: places and turns
-  // change with velocities and spins. Call before gravity is added.
-  void pass(Bodies& bodies, double dt, std::vector<Hit>& hits);
+  // change with velocities and spins. Call before gravity is added. False:
+  // there was none.
+  bool pass(Bodies& bodies, double dt, std::vector<Hit>& hits);
 
  private:
   struct PointState {

@@ -21,13 +21,20 @@ struct BlockRange {
   bool apart = true;  // false: blocks share bodies; one after the other
 };
 
+struct Sweep {
+  Pass pass = Pass::PushOut;
+  float inverse_dt = 0;   // of the internal step
+  bool moved = true;      // places may have changed since the gaps were found last: they are found anew
+  bool backward = false;  // from the last block and point to the first
+};
+
 struct Kernel {
-  // One sweep; from the last block and point to the first if `backward`.
-  void (*sweep)(const BlockRange&, float inverse_dt, Pass, bool backward);
+  void (*sweep)(const BlockRange&, const Sweep&);
   // The same; returns by how much (m/s) the worst normal row had to change its speed.
-  float (*measuredSweep)(const BlockRange&, float inverse_dt, Pass, bool backward);
-  // Fills across, the masses and the friction's rows from the patch's frame, arms and the bodies' inertia.
-  void (*finish)(ContactBlock&, const BlockExtra*, const Unfinished&);
+  float (*measuredSweep)(const BlockRange&, const Sweep&);
+  // Fills the patch's frame, the masses, springs and the friction's rows from its normal, arms and the bodies' inertia.
+  // Both extras are there, or neither.
+  void (*finish)(ContactBlock&, const Unfinished&, BlockExtra*, const UnfinishedExtra*);
   // Gives the bodies the blocks' own impulses.
   void (*warmStart)(const BlockRange&);
   // Gives the bodies some impulses, one entry a block.

@@ -16,11 +16,19 @@ using solve::Mat8;
 using solve::Pass;
 using solve::PointRow;
 using solve::Row8;
+using solve::Sweep;
 using solve::Unfinished;
+using solve::UnfinishedExtra;
 using solve::Vec8;
 
 constexpr float kFlat =
     1e-6f;  // of its trace squared: a determinant as small as this is that of one direction
+
+// Sizes a second: the fastest that overlaps are eased out.
+constexpr float kPushSpeed = 2;
+
+// The spring gives way to the rigid stop over this share of the size about gap 0.
+constexpr float kBlend = 1e-4f;
 
 DRUBBLE_INLINE f8 read(const Row8& r) { return load8(r.x); }
 DRUBBLE_INLINE v8 read(const Vec8& v) { return {load8(v.x.x), load8(v.y.x), load8(v.z.x)}; }
@@ -163,20 +171,25 @@ struct Relative8 {  // of the two places
   f8 bend;
 };
 
+// Where the point's two surfaces are now.
+template <bool extra>
+DRUBBLE_INLINE void renewGap(const ContactBlock& c, PointRow& p, const Place8& a, const Place8& b,
+                             const Relative8& relative) {
+  const v8 shift = relative.moved + swung(b, read(p.arm_b)) - swung(a, read(p.arm_a));
+  f8 gap = read(p.gap) + dot(shift, read(c.normal));
+  if (extra) gap = gap - relative.bend;
+  write(p.gap_now, gap);
+}
+
 template <bool extra, bool push_out, bool measured>
 DRUBBLE_INLINE void solvePoint(ContactBlock& c, const BlockExtra* e, PointRow& p, Body8& a, Body8& b,
-                               const Place8& place_a, const Place8& place_b, const Relative8& relative,
                                f8 inverse_dt, f8& worst) {
   const v8 normal = read(c.normal);
   v8 arm_a = read(p.arm_a), arm_b = read(p.arm_b);
-  const v8 shift = relative.moved + swung(place_b, arm_b) - swung(place_a, arm_a);
-  f8 gap = read(p.gap) + dot(shift, normal);
-  if (extra) {
-    gap = gap - relative.bend;
-    arm_a = arm_a + read(e->lean_a);
-    arm_b = arm_b + read(e->lean_b);
-  }
-  const f8 speed = dot(pointVelocity(b, arm_b) - pointVelocity(a, arm_a), normal);
+  if (extra) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
+  const v8 turn_a = cross(arm_a, normal), turn_b = cross(arm_b, normal);
+  const f8 gap = read(p.gap_now);
+  const f8 speed = dot(b.velocity - a.velocity, normal) + (dot(b.spin, turn_b) - dot(a.spin, turn_a));
   // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
   const f8 open = greatest(gap, f8(0.0f)), old = read(p.impulse);
   const f8 mass = read(p.mass);
@@ -204,10 +217,19 @@ DRUBBLE_INLINE void solvePoint(ContactBlock& c, const BlockExtra* e, PointRow& p
     const f8 change = (now - old) / greatest(mass, f8(1e-30f));
     worst = greatest(worst, greatest(change, -change));
   }
-  push<extra>(c, e, a, b, arm_a, arm_b, normal * (now - old));
+  const f8 more = now - old;
+  if (extra) {
+    a.velocity = a.velocity - scaled(normal * more, read(e->inverse_mass_a));
+    b.velocity = b.velocity + scaled(normal * more, read(e->inverse_mass_b));
+  } else {
+    a.velocity = a.velocity - normal * (more * read(c.inverse_mass_a));
+    b.velocity = b.velocity + normal * (more * read(c.inverse_mass_b));
+  }
+  a.spin = a.spin - read(c.inverse_inertia_a) * (turn_a * more);
+  b.spin = b.spin + read(c.inverse_inertia_b) * (turn_b * more);
 }
 
-template <int W, bool extra, bool push_out, bool measured>
+template <int W, bool extra, bool push_out, bool measured, bool moved>
 DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 inverse_dt, bool backward,
                                     f8& worst) {
   ContactBlock* c = r.blocks + first;
@@ -223,7 +245,7 @@ DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 i
 #pragma GCC unroll 2
   for (int w = 0; w < W; ++w) solveFriction<extra>(c[w], extra ? e + w : e, a[w], b[w]);
 #pragma GCC unroll 2
-  for (int w = 0; w < W; ++w) {
+  for (int w = 0; moved && w < W; ++w) {
     loadPlace(r.rows, c[w].body_a, a[w], place_a[w]);
     loadPlace(r.rows, c[w].body_b, b[w], place_b[w]);
     relative[w].moved = place_b[w].moved - place_a[w].moved;
@@ -234,9 +256,12 @@ DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 i
   for (std::uint32_t n = 0; n < points; ++n) {
     const std::uint32_t k = backward ? points - 1 - n : n;
 #pragma GCC unroll 2
+    for (int w = 0; moved && w < W; ++w)
+      if (k < c[w].points) renewGap<extra>(c[w], c[w].point[k], place_a[w], place_b[w], relative[w]);
+#pragma GCC unroll 2
     for (int w = 0; w < W; ++w)
-      solvePoint<extra, push_out, measured>(c[w], extra ? e + w : e, c[w].point[k], a[w], b[w], place_a[w],
-                                            place_b[w], relative[w], inverse_dt, worst);
+      solvePoint<extra, push_out, measured>(c[w], extra ? e + w : e, c[w].point[k], a[w], b[w], inverse_dt,
+                                            worst);
   }
 #pragma GCC unroll 2
   for (int w = 0; w < W; ++w) {
@@ -261,7 +286,7 @@ DRUBBLE_INLINE void prefetch(const BlockRange& r, std::size_t n) {
   }
 }
 
-template <bool extra, bool push_out, bool measured>
+template <bool extra, bool push_out, bool measured, bool moved>
 float sweepRange(const BlockRange& r, float inverse_dt, bool backward) {
   f8 worst(0.0f);
   const f8 rate(inverse_dt);
@@ -270,11 +295,11 @@ float sweepRange(const BlockRange& r, float inverse_dt, bool backward) {
     for (; n + 2 <= r.end; n += 2) {
       prefetch(r, n);
       prefetch(r, n + 1);
-      solveSideBySide<2, extra, push_out, measured>(r, n, rate, backward, worst);
+      solveSideBySide<2, extra, push_out, measured, moved>(r, n, rate, backward, worst);
     }
   }
   for (std::size_t k = n; k < r.end; ++k)
-    solveSideBySide<1, extra, push_out, measured>(r, backward ? r.end - 1 - (k - n) : k, rate, backward,
+    solveSideBySide<1, extra, push_out, measured, moved>(r, backward ? r.end - 1 - (k - n) : k, rate, backward,
                                                   worst);
   if (!measured) return 0;
   alignas(32) float lanes[8];
@@ -284,21 +309,23 @@ float sweepRange(const BlockRange& r, float inverse_dt, bool backward) {
   return most;
 }
 
-template <bool measured>
-DRUBBLE_INLINE float sweepAny(const BlockRange& r, float inverse_dt, Pass pass, bool backward) {
-  if (r.extras != nullptr)
-    return pass == Pass::PushOut ? sweepRange<true, true, measured>(r, inverse_dt, backward)
-                                 : sweepRange<true, false, measured>(r, inverse_dt, backward);
-  return pass == Pass::PushOut ? sweepRange<false, true, measured>(r, inverse_dt, backward)
-                               : sweepRange<false, false, measured>(r, inverse_dt, backward);
+template <bool extra, bool push_out, bool measured>
+DRUBBLE_INLINE float sweepMoved(const BlockRange& r, const Sweep& s) {
+  return s.moved ? sweepRange<extra, push_out, measured, true>(r, s.inverse_dt, s.backward)
+                 : sweepRange<extra, push_out, measured, false>(r, s.inverse_dt, s.backward);
 }
 
-inline void sweep(const BlockRange& r, float inverse_dt, Pass pass, bool backward) {
-  sweepAny<false>(r, inverse_dt, pass, backward);
+template <bool measured>
+DRUBBLE_INLINE float sweepAny(const BlockRange& r, const Sweep& s) {
+  if (r.extras != nullptr)
+    return s.pass == Pass::PushOut ? sweepMoved<true, true, measured>(r, s)
+                                   : sweepMoved<true, false, measured>(r, s);
+  return s.pass == Pass::PushOut ? sweepMoved<false, true, measured>(r, s)
+                                 : sweepMoved<false, false, measured>(r, s);
 }
-inline float measuredSweep(const BlockRange& r, float inverse_dt, Pass pass, bool backward) {
-  return sweepAny<true>(r, inverse_dt, pass, backward);
-}
+
+inline void sweep(const BlockRange& r, const Sweep& s) { sweepAny<false>(r, s); }
+inline float measuredSweep(const BlockRange& r, const Sweep& s) { return sweepAny<true>(r, s); }
 
 template <bool extra>
 DRUBBLE_INLINE void giveOne(const BlockRange& r, std::size_t n, const Row8* const row[Impulses::kCount]) {
@@ -367,6 +394,16 @@ DRUBBLE_INLINE f8 inverseOrZero(f8 x) {
   return choose(x > f8(0.0f), f8(1.0f) / greatest(x, f8(1e-30f)), f8(0.0f));
 }
 
+// A unit vector square to n, chosen by n's smallest component; 0 for 0.
+DRUBBLE_INLINE v8 anyNormalTo(v8 n) {
+  const f8 x = greatest(n.x, -n.x), y = greatest(n.y, -n.y), z = greatest(n.z, -n.z), none(0.0f);
+  const Mask8 not_x = x > least(y, z), not_y = y > z;
+  // n times the axis that it looks along least.
+  const v8 c{choose(not_x, choose(not_y, n.y, -n.z), none), choose(not_x, choose(not_y, -n.x, none), n.z),
+             choose(not_x, choose(not_y, none, n.x), -n.y)};
+  return c * (f8(1.0f) / greatest(root(dot(c, c)), f8(1e-30f)));
+}
+
 // The patch's middle and how far its points are from it on average.
 DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const Unfinished& u,
                                    const Inertia8& m) {
@@ -386,7 +423,7 @@ DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const U
   }
   radius = greatest(radius / count, read(u.least_radius));
   if (e != nullptr) middle_a = middle_a + read(e->lean_a), middle_b = middle_b + read(e->lean_b);
-  const v8 n = read(c.normal), s = read(c.along), t = cross(n, s);
+  const v8 n = read(c.normal), s = read(c.along), t = read(c.across);
   const v8 as = cross(middle_a, s), at = cross(middle_a, t), bs = cross(middle_b, s), bt = cross(middle_b, t);
   const v8 ias = m.inertia_a * as, iat = m.inertia_a * at, ibs = m.inertia_b * bs, ibt = m.inertia_b * bt;
   const f8 xx = inverseMass(m, s, as, bs, s, ias, ibs), xy = inverseMass(m, s, as, bs, t, iat, ibt),
@@ -399,7 +436,6 @@ DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const U
   write(c.slip_xx, choose(full, yy * one, xx * flat));
   write(c.slip_xy, choose(full, none - xy * one, xy * flat));
   write(c.slip_yy, choose(full, xx * one, yy * flat));
-  write(c.across, t);
   write(c.friction_arm_a, middle_a);
   write(c.friction_arm_b, middle_b);
   write(c.twist_mass, inverseOrZero(dot(n, m.inertia_a * n) + dot(n, m.inertia_b * n)));
@@ -409,13 +445,45 @@ DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const U
   write(c.impulse_across, dot(t, force));
 }
 
-inline void finish(ContactBlock& c, const BlockExtra* e, const Unfinished& u) {
+// The push-out spring's coefficients: springSoftness, eight at a time.
+DRUBBLE_INLINE void finishSpring(ContactBlock& c, const Unfinished& u) {
+  const f8 one(1.0f), dt(u.dt), rate = read(u.spring_rate), size = greatest(read(u.size), f8(1e-30f));
+  const f8 a1 = read(u.damping_ratio) * f8(2.0f) + dt * rate;
+  const f8 a2 = read(u.mass_share) * dt * rate * a1, a3 = one / (one + a2);
+  write(c.bias_rate, rate / greatest(a1, f8(1e-30f)));
+  write(c.mass_scale, a2 * a3);
+  write(c.impulse_scale, a3);
+  write(c.push_speed, size * f8(kPushSpeed));
+  write(c.inverse_blend, f8(1 / kBlend) / size);
+}
+
+DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, BlockExtra& e,
+                                  const UnfinishedExtra& u) {
+  const v8 s = read(c.along), t = read(c.across), moment = read(u.roll_impulse);
+  const f8 lever = read(e.roll_lever), none(0.0f);
+  const f8 along = dot(s, m.inertia_a * s + m.inertia_b * s), across = dot(t, m.inertia_a * t + m.inertia_b * t);
+  write(e.roll_mass_along, choose(lever > none, inverseOrZero(along), none));
+  write(e.roll_mass_across, choose(lever > none, inverseOrZero(across), none));
+  write(e.impulse_roll_along, dot(s, moment));
+  write(e.impulse_roll_across, dot(t, moment));
+  const m8 a = read(u.bend_a), b = read(u.bend_b);
+  write(e.bend_a_xx, dot(s, a * s));
+  write(e.bend_a_xy, dot(s, a * t));
+  write(e.bend_a_yy, dot(t, a * t));
+  write(e.bend_b_xx, dot(s, b * s));
+  write(e.bend_b_xy, dot(s, b * t));
+  write(e.bend_b_yy, dot(t, b * t));
+}
+
+inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const UnfinishedExtra* extra) {
   Inertia8 m;
   const f8 mass = read(c.inverse_mass_a) + read(c.inverse_mass_b);
   m.mass = e != nullptr ? read(e->inverse_mass_a) + read(e->inverse_mass_b) : v8{mass, mass, mass};
   m.inertia_a = read(c.inverse_inertia_a);
   m.inertia_b = read(c.inverse_inertia_b);
-  const v8 n = read(c.normal);
+  const v8 n = read(c.normal), along = anyNormalTo(n);
+  write(c.along, along);
+  write(c.across, cross(n, along));
   for (std::uint32_t k = 0; k < c.points; ++k) {
     v8 arm_a = read(c.point[k].arm_a), arm_b = read(c.point[k].arm_b);
     if (e != nullptr) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
@@ -425,6 +493,8 @@ inline void finish(ContactBlock& c, const BlockExtra* e, const Unfinished& u) {
     write(c.point[k].mass, choose(read(u.points) > there, inverseOrZero(inverse), f8(0.0f)));
   }
   finishFriction(c, e, u, m);
+  finishSpring(c, u);
+  if (e != nullptr) finishRolling(c, m, *e, *extra);
 }
 
 constexpr solve::Kernel kKernel = {sweep, measuredSweep, finish, warmStart, give};

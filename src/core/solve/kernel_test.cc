@@ -116,9 +116,9 @@ std::vector<float> work(const Kernel& k, Blocks& b) {
   std::vector<float> worst;
   k.warmStart(all);
   for (const Pass pass : {Pass::PushOut, Pass::Settle}) {
-    k.sweep(all, kRate, pass, false);
-    worst.push_back(k.measuredSweep(all, kRate, pass, true));
-    worst.push_back(k.measuredSweep(all, kRate, pass, false));
+    k.sweep(all, {pass, kRate, true, false});
+    worst.push_back(k.measuredSweep(all, {pass, kRate, false, true}));
+    worst.push_back(k.measuredSweep(all, {pass, kRate, true, false}));
   }
   k.give(all, b.impulses.data());
   return worst;
@@ -149,10 +149,10 @@ TEST_CASE("blocks of a colour may be done in any order and in any company") {
     Blocks together(7, with_extras, 33), parts(7, with_extras, 33), alone(7, with_extras, 33);
     const Kernel& k = kernelOf(Lanes::Auto);
     for (const Pass pass : {Pass::PushOut, Pass::Settle}) {
-      k.sweep(together.range(0, 7), kRate, pass, false);
-      k.sweep(parts.range(4, 7), kRate, pass, false);
-      k.sweep(parts.range(0, 4), kRate, pass, false);
-      k.sweep(alone.range(0, 7, false), kRate, pass, false);
+      k.sweep(together.range(0, 7), {pass, kRate, true, false});
+      k.sweep(parts.range(4, 7), {pass, kRate, true, false});
+      k.sweep(parts.range(0, 4), {pass, kRate, true, false});
+      k.sweep(alone.range(0, 7, false), {pass, kRate, true, false});
     }
     CHECK(parts == together);
     CHECK(alone == together);
@@ -188,9 +188,9 @@ TEST_CASE("blocks that share a body are done one after the other: forward, and f
   Blocks backward = forward, again = forward;
   const double before = momentum(forward, 2, 3);
   const Kernel& k = kernelOf(Lanes::Auto);
-  k.sweep(forward.range(0, 3, false), kRate, Pass::PushOut, false);
-  k.sweep(backward.range(0, 3, false), kRate, Pass::PushOut, true);
-  for (const std::size_t n : {2, 1, 0}) k.sweep(again.range(n, n + 1, false), kRate, Pass::PushOut, true);
+  k.sweep(forward.range(0, 3, false), {Pass::PushOut, kRate, true, false});
+  k.sweep(backward.range(0, 3, false), {Pass::PushOut, kRate, true, true});
+  for (const std::size_t n : {2, 1, 0}) k.sweep(again.range(n, n + 1, false), {Pass::PushOut, kRate, true, true});
   CHECK_FALSE(forward == backward);
   CHECK(again == backward);
   CHECK(momentum(forward, 2, 3) == Approx(before).margin(1e-5));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/solve/links.h"
 
+#include <algorithm>
 #include <bit>
 #include <cmath>
 
@@ -24,34 +25,41 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
   return fastest;
 }
 
-double sizeOf(const BlockInput& in, const Contact& c) {
-  double size = std::numeric_limits<double>::infinity();
-  for (const PieceId p : {c.a, c.b})
-    if (in.traits[p.index()].dynamic && in.body_of[p.index()] != 0)
-      size = least(size, in.traits[p.index()].size);
-  return size;
+// No point of the two moves past the other's faster than that.
+float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
+  const auto norm = [](const float (&v)[3], const float (&w)[3], float sign) {
+    float sum = 0;
+    for (int k = 0; k < 3; ++k) sum += (v[k] + sign * w[k]) * (v[k] + sign * w[k]);
+    return std::sqrt(sum);
+  };
+  const float still[3] = {};
+  return 1.001f * (norm(a.velocity, b.velocity, -1) + norm(a.spin, still, 1) * a.outer_radius +
+                   norm(b.spin, still, 1) * b.outer_radius);
 }
 
-bool needsExtra(const BlockInput& in, const Contact& c) {
+bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, const BodyBrief& b) {
   if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
     return true;
-  const auto special = [&](PieceId p) {
-    const Traits& t = in.traits[p.index()];
-    return !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
+  // Body 0 stands for many.
+  const auto special = [&](PieceId p, const BodyBrief& brief) {
+    if (in.body_of[p.index()] != 0) return brief.special;
+    return !in.traits[p.index()].half_axes.isZero(0);
   };
-  return special(c.a) || special(c.b);
+  return special(c.a, a) || special(c.b, b);
 }
 
 Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
-  const ActiveBody &a = in.bodies[ia], &b = in.bodies[ib];
+  const BodyBrief &a = (*in.briefs)[ia], &b = (*in.briefs)[ib];
   Link out;
-  if (!a.fixed()) out.a = ia;
-  if (!b.fixed()) out.b = ib;
+  if (!a.fixed) out.a = ia;
+  if (!b.fixed) out.b = ib;
   out.solved = (out.a != 0 && c.surfaces.unmoved != 1) || (out.b != 0 && c.surfaces.unmoved != 2);
   if (!out.solved) return out;
-  out.extra = needsExtra(in, c);
-  out.lively = !(squaredSpeed(c, a, b) <= kCalm * kCalm * 0.2 * gravity * sizeOf(in, c));
+  out.extra = needsExtra(in, c, a, b);
+  const double calm = kCalm * kCalm * 0.2 * gravity * static_cast<double>(std::min(a.size, b.size));
+  const auto most = static_cast<double>(mostSpeed(a, b));
+  out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   return out;
 }
 

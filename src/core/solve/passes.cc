@@ -75,16 +75,16 @@ void Passes::eachColour(bool backward, Do one_range) {
   }
 }
 
-void Passes::sweep(Pass pass) {
-  const auto rate = static_cast<float>(1 / dt);
-  eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->sweep(r, rate, pass, false); });
+void Passes::sweep(Pass pass, bool moved) {
+  const Sweep s{pass, static_cast<float>(1 / dt), moved, false};
+  eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->sweep(r, s); });
 }
 
-double Passes::measuredSweep(Pass pass, bool backward) {
-  const auto rate = static_cast<float>(1 / dt);
+double Passes::measuredSweep(Pass pass, bool moved, bool backward) {
+  const Sweep s{pass, static_cast<float>(1 / dt), moved, backward};
   std::vector<float> worst(engine.team != nullptr ? static_cast<std::size_t>(engine.team->size()) : 1, 0.0f);
   eachColour(backward, [&](const BlockRange& r, std::size_t part) {
-    worst[part] = std::max(worst[part], engine.kernel->measuredSweep(r, rate, pass, backward));
+    worst[part] = std::max(worst[part], engine.kernel->measuredSweep(r, s));
   });
   float most = 0;
   for (const float w : worst) most = std::max(most, w);
@@ -95,9 +95,9 @@ void Passes::warmStart() {
   eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->warmStart(r); });
 }
 
-int Passes::sweepUntil(Pass pass, double enough, int most) {
+int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   if (most == 1) {
-    sweep(pass);
+    sweep(pass, moved);
     return 1;
   }
   const std::size_t blocks = list.blocks.size();
@@ -113,7 +113,7 @@ int Passes::sweepUntil(Pass pass, double enough, int most) {
   double last = 0;
   for (int n = 1; n <= most; ++n) {
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { remember(c, e, course[i]); });
-    if (measuredSweep(pass, n % 2 == 0) <= enough || n == most) return n;
+    if (measuredSweep(pass, moved && n == 1, n % 2 == 0) <= enough || n == most) return n;
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { squares[i] = changeOf(c, e, course[i]); });
     double change = 0;
     for (const double x : squares) change += x;

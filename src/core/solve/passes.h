@@ -27,17 +27,18 @@ struct Passes {
   double dt = 0;
   Engine engine;
 
-  // One sweep over all blocks in order. Velocities change, places do not.
-  void sweep(Pass pass);
+  // One sweep over all blocks in order. Velocities change, places do not. `moved`: places may have changed since
+  // the sweep before.
+  void sweep(Pass pass, bool moved);
 
   // The same, from the last block to the first if `backward`; returns by how much (m/s) the worst normal row
   // had to change its speed. Sweeps to and fro by turns leave no drift to one side.
-  double measuredSweep(Pass pass, bool backward);
+  double measuredSweep(Pass pass, bool moved, bool backward);
 
   // Sweeps until the worst normal row changes by less than `enough` (m/s), `most` times at the most; returns
   // how often. Between sweeps the impulses go on in the direction in which they went: a conjugate-gradient
   // step about the sweep (Silcowitz, Niebe, Erleben, A nonsmooth nonlinear conjugate gradient method, 2010).
-  int sweepUntil(Pass pass, double enough, int most);
+  int sweepUntil(Pass pass, bool moved, double enough, int most);
 
   // Gives the bodies the impulses that the blocks start with.
   void warmStart();

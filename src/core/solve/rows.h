@@ -32,11 +32,12 @@ struct Mat8 {  // symmetric
 struct PointRow {
   Vec8 arm_a, arm_b;  // from the centres of mass, world, at the substep's start
   Row8 gap;           // m, then
+  Row8 gap_now;       // m, where the bodies' places were looked at last
   Row8 mass;          // effective, along the normal
   Row8 impulse;       // N s, so far in this internal step
 };
 
-// What most contacts need: 80 bytes a point.
+// What most contacts need: 84 bytes a point.
 struct alignas(64) ContactBlock {
   std::uint32_t body_a[kLanes], body_b[kLanes];
   Vec8 normal, along, across;  // the patch's frame
@@ -70,13 +71,23 @@ struct alignas(64) BlockExtra {
   Row8 bend_a_xx, bend_a_xy, bend_a_yy, bend_b_xx, bend_b_xy, bend_b_yy;
 };
 
-// What a block's rows still follow from: the lanes' middles, levers and masses are found eight at a time.
+// What a block's rows still follow from: the lanes' frames, middles, levers, masses and springs are found eight at a
+// time.
 struct alignas(32) Unfinished {
   Row8 points;  // how many a lane has
   Row8 friction_slide;
   Row8 least_radius, spin_lever;  // m: of the patch; what spinning resistance adds to the twist's lever
   Row8 turns_a;                   // 1: a moves, and the patch's extent is seen from it; 0: from b
   Vec8 friction_impulse;          // N s, world
+  Row8 size;                      // m: of the lighter partner
+  Row8 spring_rate, damping_ratio, mass_share;  // of the push-out spring: springSoftness
+  float dt;                                     // s: the internal step
+};
+
+// The same of a BlockExtra.
+struct alignas(32) UnfinishedExtra {
+  Vec8 roll_impulse;    // N m s, world
+  Mat8 bend_a, bend_b;  // how ellipsoids' surfaces bend away, world; 0 for what is none
 };
 
 // The impulses of a block, or a change of them: along the normal at each point, along, across, the twist, and

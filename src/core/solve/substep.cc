@@ -101,17 +101,18 @@ class Substep {
     groups_ = groupContacts(block_in, in_.gravity.norm());
     Passes together{groups_.together, rows_, dt_, in_.engine};
     const double enough = kResidual * in_.gravity.norm() * dt_;
-    const auto iterate = [&](Pass pass) {
-      together.sweep(pass);
-      eachIsland(
-          [&](Passes island) { island.sweepUntil(pass, enough, sweepsFor(island.list.blocks.size())); });
+    const auto iterate = [&](Pass pass, bool moved) {
+      together.sweep(pass, moved);
+      eachIsland([&](Passes island) {
+        island.sweepUntil(pass, moved, enough, sweepsFor(island.list.blocks.size()));
+      });
     };
     const bool track = anyFast();
     if (track) keepWay();
     for (int step = 0; step < in_.iterations; ++step) {
       drive(step);
       in_.engine.enter(Work::Impacts);
-      impacts.pass(out_.bodies, dt_, out_.hits);
+      const bool struck = impacts.pass(out_.bodies, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
       accelerate();
       in_.engine.enter(Work::Passes);
@@ -121,12 +122,12 @@ class Substep {
       } else {
         repeatLast();
       }
-      iterate(Pass::PushOut);
+      iterate(Pass::PushOut, struck);
       in_.engine.enter(Work::Motion);
       move(step);
       if (track) keepWay();
       in_.engine.enter(Work::Passes);
-      iterate(Pass::Settle);
+      iterate(Pass::Settle, true);
       together.judgeSliding();
       eachIsland([](Passes island) { island.judgeSliding(); });
       in_.engine.enter(Work::Motion);
@@ -279,8 +280,8 @@ void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
     Passes island{list, rows, dt, in.engine};
     island.warmStart();
     // Springs first: they share a load evenly among the points that could bear it.
-    island.sweepUntil(Pass::PushOut, enough, sweeps);
-    island.sweepUntil(Pass::Settle, enough, sweeps);
+    island.sweepUntil(Pass::PushOut, false, enough, sweeps);
+    island.sweepUntil(Pass::Settle, false, enough, sweeps);
     storeForces(list, dt, in.engine.team, contacts);
   }
 }

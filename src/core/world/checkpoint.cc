@@ -145,6 +145,7 @@ void World::restore(const Bytes& bytes) {
   moving_.assign(motion_.size(), 0);
   hits_.clear();
   apart_.clear();
+  findTouches();
   bend(frame_, frame_);
 }
 

@@ -2,6 +2,7 @@
 // Finding the contacts of a substep: which pairs are near enough, where they touch, what they carried before.
 #include <algorithm>
 #include <cmath>
+#include <memory>
 
 #include "core/collide/pairs.h"
 #include "core/world/world.h"
@@ -48,7 +49,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
 namespace {
 
 constexpr std::size_t kPairsWorthAThread = 256;
-constexpr std::size_t kWaysWorthAThread = 256;
+constexpr std::size_t kWaysWorthAThread = 256, kContactsWorthAThread = 512;
 
 // What is known of pairs, in ascending order, gone through in step with the pairs that are looked at.
 template <class Known>
@@ -141,7 +142,7 @@ bool World::followPatch(const Pair& pair, const solve::Contact& old, double h, s
   if (old.patch.face_of == collide::FaceOf::Neither || old.patch.part != 0) return false;
   double size = std::numeric_limits<double>::infinity(), swing = 0;
   for (const std::size_t p : {i, j}) {
-    if (bendOf(p) != nullptr) return false;
+    if (!bends_.empty() && bendOf(p) != nullptr) return false;
     if (traits_[p].dynamic) size = least(size, traits_[p].size);
     swing += motion_.spin[p].norm() * traits_[p].outer_radius;
   }
@@ -236,18 +237,24 @@ solve::Contacts World::findContacts(double h) {
   findWays();
   std::vector<FoundContacts> parts(static_cast<std::size_t>(team_.size()));
   for (FoundContacts& part : parts) {
-    part.contacts.reserve(contacts_.size() / parts.size() + kMoreContacts);
+    part.contacts.reserve((&part == &parts[0] ? contacts_.size() : contacts_.size() / parts.size()) + kMoreContacts);
     part.apart.reserve(apart_.size() / parts.size() + kMoreContacts);
   }
   team_.share(pairs.size(), kPairsWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     findContactsOf(pairs, begin, end, h, parts[part]);
   });
+  solve::Contacts all = std::move(parts[0].contacts);
   for (std::size_t k = 1; k < parts.size(); ++k) {
-    parts[0].contacts.insert(parts[0].contacts.end(), parts[k].contacts.begin(), parts[k].contacts.end());
+    const solve::Contacts& more = parts[k].contacts;
+    const std::size_t had = all.size();
+    addUnset(all, more.size());
+    team_.share(more.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+      std::uninitialized_copy(more.data() + begin, more.data() + end, all.data() + had + begin);
+    });
     parts[0].apart.insert(parts[0].apart.end(), parts[k].apart.begin(), parts[k].apart.end());
   }
   apart_ = std::move(parts[0].apart);
-  return std::move(parts[0].contacts);
+  return all;
 }
 
 }  // namespace drubble::world

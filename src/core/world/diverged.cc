@@ -39,11 +39,11 @@ bool World::absurd(const solve::ActiveBody& b) {
 
 // Its contacts are those of the substep that is refused: the ones that it flew apart with, by force.
 std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contacts& contacts) const {
-  struct Touch {
+  struct Nearby {
     std::string other;
     double gap, force;
   };
-  std::vector<Touch> touches;
+  std::vector<Nearby> touches;
   double deepest = 0;
   for (const solve::Contact& c : contacts) {
     if (c.a.value != b.piece && c.b.value != b.piece) continue;
@@ -53,7 +53,7 @@ std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contact
     deepest = greatest(deepest, -touches.back().gap);
   }
   // Not a number counts as the greatest.
-  std::stable_sort(touches.begin(), touches.end(), [](const Touch& x, const Touch& y) {
+  std::stable_sort(touches.begin(), touches.end(), [](const Nearby& x, const Nearby& y) {
     return !(x.force <= y.force) && y.force == y.force;
   });
   std::string text = "piece '";
@@ -65,7 +65,7 @@ std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contact
     return text.append(", touching nothing: look at its starting velocity and at the keys that drive it");
   text.append("; it touched");
   for (std::size_t k = 0; k < touches.size() && k < kMostTold; ++k) {
-    const Touch& t = touches[k];
+    const Nearby& t = touches[k];
     text.append(k > 0 ? ", '" : " '").append(t.other).append("' (").append(number(1000 * absolute(t.gap)));
     text.append(t.gap < 0 ? " mm deep, " : " mm away, ").append(number(t.force)).append(" N)");
   }

@@ -82,6 +82,7 @@ bool World::allAtRest() const {
 
 // What rests on something that starts to move goes with it.
 void World::wakeForDrives() {
+  if (drives_.empty()) return;
   for (const solve::Contact& c : contacts_) {
     if (c.totalForce() <= 0 && c.asleep_force <= 0) continue;
     if (moving_[c.a.index()]) wake(c.b.index());

@@ -18,6 +18,7 @@ namespace {
 constexpr double kStillShare = 1e-3;  // of the size
 constexpr double kForceShare = 0.1;   // of the weight and what is borne: a change that wakes
 constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
+constexpr std::size_t kPiecesWorthAThread = 256;
 constexpr double kBlow = 5;           // least bounce speeds: a hit as hard as this runs through the heap
 
 }  // namespace
@@ -49,8 +50,14 @@ void World::wakeWithNeighbours(std::size_t piece, double momentum, double least_
   }
 }
 
+bool World::anyWaits() const {
+  return std::any_of(sleep_.begin(), sleep_.end(),
+                     [](Sleep s) { return s == Sleep::Asleep || s == Sleep::Held; });
+}
+
 // Wakes what is about to be hit within h. True when something woke.
 bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
+  if (!anyWaits()) return false;
   bool woke = false;
   for (const solve::Contact& c : contacts) {
     const std::size_t a = c.a.index(), b = c.b.index();
@@ -85,7 +92,7 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
 // A sleeping piece was solved as if fixed. Where the force it bore is not the one it fell asleep with, it
 // wakes for the next substep; so it does when a contact that bore it is gone.
 void World::wakeForForces() {
-  std::vector<std::size_t> woken;
+  std::vector<std::uint32_t> woken;
   // Among pieces that all rest, loads may shift a little without meaning anything.
   const auto stirs = [&](std::size_t i) {
     return !rest_[i].rested && rest_[i].seconds < scene_.solver.sleep_after;
@@ -94,91 +101,112 @@ void World::wakeForForces() {
     const double weight = traits_[sleeper].mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
     return absolute(force - before) > kForceShare * (weight + before);
   };
-  for (std::size_t i = 0; i < contacts_.size();) {
-    const PieceId a = contacts_[i].a, b = contacts_[i].b;
+  const std::size_t n = anyWaits() ? touches_.size() : 0;
+  for (std::size_t i = 0; i < n;) {
+    const std::uint32_t a = touches_[i].a, b = touches_[i].b;
+    const std::size_t first = i;
+    while (i < n && touches_[i].a == a && touches_[i].b == b) ++i;
+    if (sleep_[a] != Sleep::Asleep && sleep_[b] != Sleep::Asleep) continue;
     double force = 0, before = 0;
-    for (; i < contacts_.size() && contacts_[i].a == a && contacts_[i].b == b; ++i) {
-      force += static_cast<double>(contacts_[i].totalForce());
-      before += static_cast<double>(contacts_[i].asleep_force);
+    for (std::size_t k = first; k < i; ++k) {
+      force += static_cast<double>(touches_[k].force);
+      before += static_cast<double>(contacts_[k].asleep_force);
     }
     for (const auto& [sleeper, other] : {std::pair(a, b), std::pair(b, a)})
-      if (sleep_[sleeper.index()] == Sleep::Asleep && awake(other.index()) && stirs(other.index()) &&
-          changed(sleeper.index(), force, before))
-        woken.push_back(sleeper.index());
+      if (sleep_[sleeper] == Sleep::Asleep && awake(other) && stirs(other) && changed(sleeper, force, before))
+        woken.push_back(sleeper);
   }
-  for (const std::size_t p : woken) {
+  for (const std::uint32_t p : woken) {
+    if (awake(p)) continue;
     wake(p);
     // It may well stay where it is: then it need not wait as long again, and stirs no others.
     rest_[p].rested = true;
+    woken_.push_back(p);
   }
 }
 
 void World::updateRest(double h) {
-  for (const std::uint32_t i : active_) {
-    if (!awake(i)) continue;
-    Rest& r = rest_[i];
-    const Quat turned = motion_.turn[i] * r.turn.conjugate();
-    const double angle = 2 * turned.vec().norm();  // close enough below a tenth of a radian; larger above
-    const double moved = (motion_.position[i] - r.position).norm() + angle * traits_[i].outer_radius;
-    const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
-    r.seconds += h;
-    // What took longer than the window to come so far has been at rest all along.
-    if (speed > restSpeedOf(i))
-      r = {motion_.position[i], motion_.turn[i], 0, false};
-    else if (moved > kStillShare * traits_[i].size)
-      r = {motion_.position[i], motion_.turn[i], 0, r.seconds >= scene_.solver.sleep_after};
-  }
+  team_.share(active_.size(), kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      const std::uint32_t i = active_[k];
+      if (!awake(i)) continue;
+      Rest& r = rest_[i];
+      const Quat turned = motion_.turn[i] * r.turn.conjugate();
+      const double angle = 2 * turned.vec().norm();  // close enough below a tenth of a radian; larger above
+      const double moved = (motion_.position[i] - r.position).norm() + angle * traits_[i].outer_radius;
+      const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
+      r.seconds += h;
+      // What took longer than the window to come so far has been at rest all along.
+      if (speed > restSpeedOf(i))
+        r = {motion_.position[i], motion_.turn[i], 0, false};
+      else if (moved > kStillShare * traits_[i].size)
+        r = {motion_.position[i], motion_.turn[i], 0, r.seconds >= scene_.solver.sleep_after};
+    }
+  });
 }
 
-// Who may not sleep. An island all of whose pieces rest sleeps at once; of one in which something still
-// moves, what has rested for longer, and whose neighbours rest, too. What rides something that moves does not
-// rest, however many pieces lie between.
-std::vector<char> World::restless() const {
+// Who may not sleep, one entry an active piece. An island all of whose pieces rest sleeps at once; of one in which
+// something still moves, what has rested for longer, and whose neighbours rest, too. What rides something that moves
+// does not rest, however many pieces lie between.
+std::vector<char> World::restless() {
   const double window = scene_.solver.sleep_after;
   const auto calm = [&](std::size_t i) {
     return rest_[i].seconds >= (rest_[i].rested ? 0.5 * window : window);
   };
-  Sets islands(motion_.size());
-  for (const solve::Contact& c : contacts_)
-    if (awake(c.a.index()) && awake(c.b.index()) && c.totalForce() > 0) islands.join(c.a.value, c.b.value);
-  std::vector<char> rides(motion_.size(), 0), stirs(motion_.size(), 0), out(motion_.size(), 0);
-  for (const solve::Contact& c : contacts_)
-    if (c.totalForce() > 0 && (moving_[c.a.index()] || moving_[c.b.index()]))
-      rides[islands.find(moving_[c.a.index()] ? c.b.value : c.a.value)] = 1;
-  for (const std::uint32_t i : active_) {
-    if (!awake(i)) continue;
-    if (!calm(i)) stirs[islands.find(i)] = 1;
-    if (!calm(i) || (!rest_[i].rested && rest_[i].seconds < kLongRest * window)) out[i] = 1;
+  // The awake, by their bodies; those that have just woken come behind.
+  const std::size_t bodies = active_.size() + 1;
+  for (std::size_t k = 0; k < woken_.size(); ++k) body_of_[woken_[k]] = u32(bodies + k);
+  const std::size_t all = bodies + woken_.size();
+  Sets islands(all);
+  std::vector<char> rides(all, 0), stirs(all, 0), out(all, 0), still(all, 0);
+  for (std::size_t k = 0; k < active_.size(); ++k) still[k + 1] = calm(active_[k]);
+  for (std::size_t k = 0; k < woken_.size(); ++k) still[bodies + k] = calm(woken_[k]);
+  const auto both = [&](const Touch& t) { return t.force > 0 && awake(t.a) && awake(t.b); };
+  for (const Touch& t : touches_)
+    if (both(t)) islands.join(body_of_[t.a], body_of_[t.b]);
+  if (!drives_.empty())
+    for (const Touch& t : touches_)
+      if (t.force > 0 && (moving_[t.a] || moving_[t.b]))
+        rides[islands.find(body_of_[moving_[t.a] ? t.b : t.a])] = 1;
+  for (std::size_t k = 0; k < active_.size(); ++k) {
+    const Rest& r = rest_[active_[k]];
+    if (!awake(active_[k])) continue;
+    if (!still[k + 1]) stirs[islands.find(u32(k + 1))] = 1;
+    if (!still[k + 1] || (!r.rested && r.seconds < kLongRest * window)) out[k + 1] = 1;
   }
-  for (const solve::Contact& c : contacts_) {
-    const std::size_t a = c.a.index(), b = c.b.index();
-    if (!awake(a) || !awake(b) || !(c.totalForce() > 0)) continue;
-    if (!calm(a)) out[b] = 1;
-    if (!calm(b)) out[a] = 1;
+  for (const Touch& t : touches_) {
+    if (!both(t)) continue;
+    const std::uint32_t a = body_of_[t.a], b = body_of_[t.b];
+    if (!still[a]) out[b] = 1;
+    if (!still[b]) out[a] = 1;
   }
-  for (const std::uint32_t i : active_) {
-    const std::uint32_t island = islands.find(i);
-    out[i] = rides[island] || (stirs[island] && out[i]);
+  for (std::uint32_t k = 1; k < bodies; ++k) {
+    const std::uint32_t island = islands.find(k);
+    out[k - 1] = rides[island] || (stirs[island] && out[k]);
   }
+  for (const std::uint32_t p : woken_) body_of_[p] = 0;
+  woken_.clear();
   return out;
 }
 
 void World::fallAsleep() {
-  if (scene_.solver.sleep_speed == 0) return;
+  if (scene_.solver.sleep_speed == 0) return woken_.clear();
   const std::vector<char> kept = restless();
-  std::vector<char> fell(motion_.size(), 0);
   bool any = false;
-  for (const std::uint32_t i : active_) {
-    if (!awake(i) || kept[i]) continue;
+  for (std::size_t k = 0; k < active_.size(); ++k) {
+    const std::uint32_t i = active_[k];
+    if (!awake(i) || kept[k]) continue;
     sleep_[i] = Sleep::Asleep;
     motion_.velocity[i].setZero();
     motion_.spin[i].setZero();
-    fell[i] = 1;
     any = true;
   }
   if (!any) return;
-  for (solve::Contact& c : contacts_)
-    if (fell[c.a.index()] || fell[c.b.index()]) c.asleep_force = c.totalForce();
+  const auto fell = [&](std::uint32_t i) {
+    return sleep_[i] == Sleep::Asleep && body_of_[i] != 0;  // it was awake in this substep
+  };
+  for (std::size_t k = 0; k < touches_.size(); ++k)
+    if (fell(touches_[k].a) || fell(touches_[k].b)) contacts_[k].asleep_force = touches_[k].force;
 }
 
 }  // namespace drubble::world

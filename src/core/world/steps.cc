@@ -17,6 +17,7 @@ constexpr double kTouchTravel = 0.3;  // of the inner radius
 constexpr double kBendTravel = 0.5;   // of the inner radius: what a bending surface may come nearer
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
+constexpr std::size_t kPiecesWorthAThread = 512, kTouchesWorthAThread = 512;
 
 // How fast its outside changes place by turning: something round looks the same however it turns about its
 // axis.
@@ -24,34 +25,6 @@ double rimSpeed(const solve::Traits& t, const Quat& turn, const Vec3& spin) {
   if (t.roundness == shape::Roundness::Ball) return 0;
   const bool axis = t.roundness == shape::Roundness::Axis;
   return (axis ? (turn * t.round_axis).cross(spin) : spin).norm() * t.outer_radius;
-}
-
-// The most that any contact of a piece bears, in weights of the piece: what stands on it comes to.
-std::vector<double> loadsBorne(const World& w) {
-  std::vector<double> borne(w.motion().size(), 1);
-  for (const solve::Contact& c : w.contacts())
-    for (const PieceId p : {c.a, c.b})
-      if (const double weight = w.traits()[p.index()].weight; weight > 0)
-        borne[p.index()] = greatest(borne[p.index()], static_cast<double>(c.totalForce()) / weight);
-  return borne;
-}
-
-// How fast touching pieces move past each other, a piece. Over a plane geometry stays as it is however fast
-// the motion, but for an ellipsoid that rolls.
-std::vector<double> touchSpeeds(const World& w) {
-  std::vector<double> speeds(w.motion().size(), 0);
-  for (const solve::Contact& c : w.contacts()) {
-    const std::size_t a = c.a.index(), b = c.b.index();
-    const shape::Kind ka = w.scene().prototypeOf(a).shape.kind, kb = w.scene().prototypeOf(b).shape.kind;
-    const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
-    if (on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid) continue;
-    double speed = on_plane ? 0 : (w.motion().velocity[a] - w.motion().velocity[b]).norm();
-    speed += w.bendSpeed(a) + w.bendSpeed(b);
-    for (const std::size_t i : {a, b})
-      if (w.traits()[i].dynamic) speed += rimSpeed(w.traits()[i], w.motion().turn[i], w.motion().spin[i]);
-    for (const std::size_t i : {a, b}) speeds[i] = greatest(speeds[i], speed);
-  }
-  return speeds;
 }
 
 // The fastest surface of a bending mesh that may come by within the frame, a piece.
@@ -70,33 +43,67 @@ std::vector<double> bendSpeeds(const World& w) {
   return speeds;
 }
 
+// What the pieces and their touches ask for.
+struct Wanted {
+  double substeps = 2;  // a frame
+  double internal = 2;  // steps a frame
+};
+
 }  // namespace
 
-Steps chooseSteps(const World& w) {
-  const Scene& s = w.scene();
+Steps chooseSteps(World& w) {
+  const Scene& s = w.scene_;
+  Steps out{s.solver.substeps, s.solver.iterations};
+  if (out.substeps > 0 && out.iterations > 0) return out;
   const double frame = s.frameSeconds(), gravity = s.gravity.norm();
-  const std::vector<double> touch = touchSpeeds(w), borne = loadsBorne(w), bends = bendSpeeds(w);
+  const std::vector<double> bends = w.bending_pieces_.empty() ? std::vector<double>() : bendSpeeds(w);
+  std::vector<Wanted> parts(static_cast<std::size_t>(w.team_.size()));
+  const auto internalFor = [&](const solve::Traits& t, double weights) {
+    return gravity > 0 ? frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(weights) : 0;
+  };
+  w.team_.share(w.motion_.size(), kPiecesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+    Wanted& x = parts[part];
+    for (std::size_t i = begin; i < end; ++i) {
+      if (w.sleep_[i] != Sleep::Awake) continue;
+      const solve::Traits& t = w.traits_[i];
+      const double travel = w.motion_.velocity[i].norm() * frame;
+      x.substeps = greatest(x.substeps, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
+      if (!bends.empty()) x.substeps = greatest(x.substeps, bends[i] * frame / (kBendTravel * t.inner_radius));
+      x.internal = greatest(x.internal, internalFor(t, 1));
+    }
+  });
+  // How fast touching pieces move past each other. Over a plane geometry stays as it is however fast the motion, but
+  // for an ellipsoid that rolls. And what a contact bears, in weights of the piece: what stands on it comes to.
+  w.team_.share(w.touches_.size(), kTouchesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+    Wanted& x = parts[part];
+    for (std::size_t n = begin; n < end; ++n) {
+      const World::Touch& touch = w.touches_[n];
+      const std::uint32_t a = touch.a, b = touch.b;
+      const shape::Kind ka = w.kinds_[a], kb = w.kinds_[b];
+      const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
+      const bool still = on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid;
+      double speed = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm();
+      if (!bends.empty()) speed += w.bendSpeed(a) + w.bendSpeed(b);
+      for (const std::size_t i : {a, b})
+        if (w.traits_[i].dynamic && !still) speed += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
+      for (const std::size_t i : {a, b}) {
+        const solve::Traits& t = w.traits_[i];
+        if (w.sleep_[i] != Sleep::Awake) continue;
+        if (!still) x.substeps = greatest(x.substeps, speed * frame / (kTouchTravel * t.inner_radius));
+        if (t.weight > 0) x.internal = greatest(x.internal, internalFor(t, static_cast<double>(touch.force) / t.weight));
+      }
+    }
+  });
   double wanted = 2, internal = 2;
-  for (std::size_t i = 0; i < touch.size(); ++i) {
-    if (w.sleepOf(i) != Sleep::Awake) continue;
-    const solve::Traits& t = w.traits()[i];
-    const double travel = w.motion().velocity[i].norm() * frame;
-    wanted = greatest(wanted, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
-    wanted = greatest(wanted, bends[i] * frame / (kBendTravel * t.inner_radius));
-    wanted = greatest(wanted, touch[i] * frame / (kTouchTravel * t.inner_radius));
-    if (gravity > 0)
-      internal = greatest(internal, frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(borne[i]));
-  }
+  for (const Wanted& x : parts) wanted = greatest(wanted, x.substeps), internal = greatest(internal, x.internal);
   wanted = greatest(wanted, internal / kMostIterations);
   int n = 2;
   while (n < wanted && n < kMostSubsteps) n *= 2;
-  Steps out;
   const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
-  out.substeps = s.solver.substeps > 0 ? s.solver.substeps : (scaled < 2 ? 2 : scaled);
+  if (out.substeps == 0) out.substeps = scaled < 2 ? 2 : scaled;
   // Fewer substeps look at geometry less often; springs are followed as closely as ever.
   const double steps = std::ceil(internal / least(n, out.substeps));
-  out.iterations = s.solver.iterations > 0 ? s.solver.iterations
-                                           : static_cast<int>(clamped(steps, 2, 2 * kMostIterations));
+  if (out.iterations == 0) out.iterations = static_cast<int>(clamped(steps, 2, 2 * kMostIterations));
   return out;
 }
 

@@ -2,6 +2,7 @@
 #include "core/world/world.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 #include "core/base/float_mode.h"
@@ -38,6 +39,7 @@ World::World(const Scene& scene, Machine machine)
     t.weight = t.mass() * scene.gravity.norm();
     t.spring_rate = solve::springRate(t.size, scene.gravity.norm());
     traits_.push_back(t);
+    kinds_.push_back(scene.prototypes[p.prototype.index()].shape.kind);
     motion_.position.push_back(p.start.position);
     motion_.turn.push_back(p.start.turn.normalized());
     sleep_.push_back(startOf(p));
@@ -75,6 +77,7 @@ namespace {
 
 constexpr int kLoadSweeps = 300;
 constexpr int kMostHalvings = 5;
+constexpr std::size_t kPiecesWorthAThread = 256, kContactsWorthAThread = 1024;
 
 }  // namespace
 
@@ -125,26 +128,44 @@ void World::substep(double from, double to, int iterations, int depth) {
 }
 
 void World::commit(solve::Proposal&& p) {
-  for (std::size_t k = 1; k < p.bodies.size(); ++k) {
+  std::atomic<bool> any_absurd = false;
+  team_.share(p.bodies.size() - 1, kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k)
+      if (absurd(p.bodies[k + 1])) any_absurd.store(true, std::memory_order_relaxed);
+  });
+  for (std::size_t k = 1; any_absurd && k < p.bodies.size(); ++k)
     if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
-  }
   const auto lookedFrom = [&](std::uint32_t i) {
     looked_from_.position[i] = motion_.position[i];
     looked_from_.turn[i] = motion_.turn[i];
   };
   for (const std::uint32_t i : moved_) lookedFrom(i);
-  moved_.clear();
-  for (std::size_t k = 1; k < p.bodies.size(); ++k) {
-    const solve::ActiveBody& b = p.bodies[k];
-    lookedFrom(b.piece);
-    moved_.push_back(b.piece);
-    motion_.position[b.piece] = b.position;
-    motion_.turn[b.piece] = b.turn;
-    motion_.velocity[b.piece] = b.velocity;
-    motion_.spin[b.piece] = b.spin;
-  }
+  moved_.resize(p.bodies.size() - 1);
+  team_.share(moved_.size(), kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      const solve::ActiveBody& b = p.bodies[k + 1];
+      lookedFrom(b.piece);
+      moved_[k] = b.piece;
+      motion_.position[b.piece] = b.position;
+      motion_.turn[b.piece] = b.turn;
+      motion_.velocity[b.piece] = b.velocity;
+      motion_.spin[b.piece] = b.spin;
+    }
+  });
   contacts_ = std::move(p.contacts);
   hits_.insert(hits_.end(), p.hits.begin(), p.hits.end());
+  findTouches();
+}
+
+void World::findTouches() {
+  touches_.clear();
+  addUnset(touches_, contacts_.size());
+  team_.share(contacts_.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      const solve::Contact& c = contacts_[k];
+      touches_[k] = {c.a.value, c.b.value, c.totalForce()};
+    }
+  });
 }
 
 // What stands at the start carries its load from the first moment on: forces are found before anything moves,
@@ -164,6 +185,7 @@ void World::findStartLoads() {
   for (solve::Contact& c : contacts_)
     if (sleep_[c.a.index()] == Sleep::Asleep || sleep_[c.b.index()] == Sleep::Asleep)
       c.asleep_force = c.totalForce();
+  findTouches();
   started_ = true;
 }
 

@@ -49,6 +49,11 @@ struct Machine {
   solve::Lanes lanes = solve::Lanes::Auto;
 };
 
+// How finely a frame would be cut by the state as it is now: a power of two, times the quality.
+struct Steps {
+  int substeps = 4, iterations = 8;
+};
+
 class World {
  public:
   explicit World(const Scene& scene, Machine machine = {});
@@ -189,7 +194,7 @@ class World {
   void wakeWithNeighbours(std::size_t piece, double momentum, double least_speed);
   void wakeForForces();
   void updateRest(double h);
-  std::vector<char> restless() const;
+  std::vector<char> restless();
   void fallAsleep();
   void activate();
   bool awake(std::size_t piece) const { return sleep_[piece] == Sleep::Awake; }
@@ -197,8 +202,14 @@ class World {
   bool mobile(std::size_t piece) const { return awake(piece) || moving_[piece]; }
   double restSpeedOf(std::size_t piece) const;
 
+  // Whether any piece sleeps or waits.
+  bool anyWaits() const;
+  void findTouches();
+  friend Steps chooseSteps(World& w);
+
   const Scene& scene_;
   std::vector<solve::Traits> traits_;
+  std::vector<shape::Kind> kinds_;  // of the pieces' shapes
 
   // What has history; all of it is in the checkpoint.
   int frame_ = 0;
@@ -221,6 +232,14 @@ class World {
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
+
+  // Of contacts_, in their order, what is asked for most: a contact is long.
+  struct Touch {
+    std::uint32_t a = 0, b = 0;
+    float force = 0;  // N, of all its points
+  };
+  PagedVector<Touch> touches_;
+  std::vector<std::uint32_t> woken_;  // by changed forces, after the solve
 
   // How far a piece has come since contacts were found last: one entry for all that have not moved, then
   // those of moved_.
@@ -260,10 +279,6 @@ struct StartOverlap {
 };
 std::vector<StartOverlap> startOverlaps(const Scene& s);
 
-// How finely a frame would be cut by the state as it is now: a power of two, times the quality.
-struct Steps {
-  int substeps = 4, iterations = 8;
-};
-Steps chooseSteps(const World& w);
+Steps chooseSteps(World& w);
 
 }  // namespace drubble::world
