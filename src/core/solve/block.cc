@@ -211,6 +211,7 @@ BodyBriefs briefsOf(const BlockInput& in) {
         x.inverse_mass[k] = static_cast<float>(b.inverse_mass[k]);
         x.velocity[k] = static_cast<float>(b.velocity[k]);
         x.spin[k] = static_cast<float>(b.spin[k]);
+        x.acceleration[k] = static_cast<float>(b.acceleration[k]);
       }
       symmetric(b.inverse_inertia, x.inverse_inertia);
       // A driven body may carry points that its own shape does not reach.
@@ -227,6 +228,17 @@ BodyBriefs briefsOf(const BlockInput& in) {
     }
   });
   return out;
+}
+
+float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
+  const auto norm = [](const float (&v)[3], const float (&w)[3], float sign) {
+    float sum = 0;
+    for (int k = 0; k < 3; ++k) sum += (v[k] + sign * w[k]) * (v[k] + sign * w[k]);
+    return std::sqrt(sum);
+  };
+  const float still[3] = {};
+  return 1.001f * (norm(a.velocity, b.velocity, -1) + norm(a.spin, still, 1) * a.outer_radius +
+                   norm(b.spin, still, 1) * b.outer_radius);
 }
 
 BlockRange BlockList::range(BodyRows& rows, std::size_t begin, std::size_t end) {

@@ -40,7 +40,7 @@ struct alignas(64) BodyBrief {
   Vec3 position = Vec3::Zero();
   float inverse_mass[3]{};      // 1/kg, along the world's axes
   float inverse_inertia[6]{};   // 1/(kg m2), world: xx, xy, xz, yy, yz, zz
-  float velocity[3]{}, spin[3]{};
+  float velocity[3]{}, spin[3]{}, acceleration[3]{};
   float outer_radius = 0;       // m
   float size = std::numeric_limits<float>::infinity();          // m; infinite for what is not dynamic
   float inner_radius = std::numeric_limits<float>::infinity();  // m, likewise
@@ -83,10 +83,13 @@ struct BlockInput {
   const std::vector<char>* calm = nullptr;  // a contact: its island is nearly at rest; none: no island is
   Team* team = nullptr;                     // none: alone
   const Kernel* kernel = &kernelOf(Lanes::Auto);
-  const BodyBriefs* briefs = nullptr;       // as from briefsOf; for linksOf and buildBlocks
+  const BodyBriefs* briefs = nullptr;       // as from briefsOf; none: whoever needs them makes them
 };
 // One a body.
 BodyBriefs briefsOf(const BlockInput& in);
+
+// m/s: no point of the two moves past the other's faster than that.
+float mostSpeed(const BodyBrief& a, const BodyBrief& b);
 
 // Of some contacts, given by their places in in.contacts, ascending; `links` as from linksOf.
 struct Link;

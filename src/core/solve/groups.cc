@@ -71,8 +71,8 @@ int sweepsFor(std::size_t blocks) {
 
 Groups groupContacts(const BlockInput& given, double gravity) {
   BlockInput in = given;
-  const BodyBriefs briefs = briefsOf(in);
-  in.briefs = &briefs;
+  BodyBriefs briefs;
+  if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
   const Links links = linksOf(in, gravity);
   const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
   std::vector<char> is_lively(in.bodies.size(), 0);
@@ -98,8 +98,8 @@ Groups groupContacts(const BlockInput& given, double gravity) {
 
 std::vector<BlockList> islandBlocks(const BlockInput& given) {
   BlockInput in = given;
-  const BodyBriefs briefs = briefsOf(in);
-  in.briefs = &briefs;
+  BodyBriefs briefs;
+  if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
   const Links links = linksOf(in, 0);
   const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
   return buildEach(in, links, contactsByIsland(island, in.bodies.size(), [](std::uint32_t) { return true; }));

@@ -41,6 +41,7 @@ class Impacts {
     float a = 0, b = 0;  // m: no point of the patch is farther from the centre of mass
   };
   double leastSpeed(const Contact& c) const;
+  bool surelyMissed(std::size_t ia, std::size_t ib, double h) const;
   bool mayBeHit(std::uint32_t index, double h) const;
   void measureLevers(std::size_t index);
   bool tooSlow(const Bodies& bodies, std::uint32_t index, double dt) const;

@@ -25,18 +25,6 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
   return fastest;
 }
 
-// No point of the two moves past the other's faster than that.
-float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
-  const auto norm = [](const float (&v)[3], const float (&w)[3], float sign) {
-    float sum = 0;
-    for (int k = 0; k < 3; ++k) sum += (v[k] + sign * w[k]) * (v[k] + sign * w[k]);
-    return std::sqrt(sum);
-  };
-  const float still[3] = {};
-  return 1.001f * (norm(a.velocity, b.velocity, -1) + norm(a.spin, still, 1) * a.outer_radius +
-                   norm(b.spin, still, 1) * b.outer_radius);
-}
-
 bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, const BodyBrief& b) {
   if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
     return true;

@@ -95,6 +95,9 @@ class Substep {
     BlockInput block_in{out_.bodies, in_.body_of, in_.traits, out_.contacts, dt_, in_.h};
     block_in.team = in_.engine.team;
     block_in.kernel = in_.engine.kernel;
+    in_.engine.enter(Work::Prepare);
+    const BodyBriefs briefs = briefsOf(block_in);
+    block_in.briefs = &briefs;
     in_.engine.enter(Work::Impacts);
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     in_.engine.enter(Work::Prepare);
@@ -114,7 +117,7 @@ class Substep {
       in_.engine.enter(Work::Impacts);
       const bool struck = impacts.pass(out_.bodies, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
-      accelerate();
+      accelerate(step == 0 || struck);
       in_.engine.enter(Work::Passes);
       if (step == 0) {
         together.warmStart();
@@ -181,7 +184,8 @@ class Substep {
     }
   }
 
-  void accelerate() {
+  // `moved`: places may have changed since they were loaded last.
+  void accelerate(bool moved) {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       const Traits& t = in_.traits[b.piece];
@@ -191,7 +195,7 @@ class Substep {
         if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
       }
       loadVelocity(b, rows_[i]);
-      loadPlace(b, t, rows_[i]);
+      if (moved) loadPlace(b, t, rows_[i]);
       loaded_[i] = rows_[i];
     });
   }
