@@ -14,10 +14,10 @@ namespace {
 constexpr std::size_t kAlign = 64;
 constexpr std::size_t kLargePage = std::size_t{1} << 21;
 
-// Given back blocks, by the power of two that they have room for.
+// Given back blocks, by their room: four sizes to a power of two.
 struct Kept {
   std::mutex lock;
-  std::array<std::vector<void*>, 64> of_size;
+  std::array<std::vector<void*>, 256> of_size;
 };
 
 Kept& kept() {
@@ -25,32 +25,40 @@ Kept& kept() {
   return *k;
 }
 
-std::size_t sizeClass(std::size_t bytes) { return static_cast<std::size_t>(std::bit_width(bytes - 1)); }
+struct Room {
+  std::size_t size_class, bytes;
+};
+
+Room roomFor(std::size_t bytes) {
+  const auto bits = static_cast<std::size_t>(std::bit_width(bytes - 1));
+  const std::size_t quarter = std::size_t{1} << (bits - 3), quarters = (bytes + quarter - 1) / quarter;  // 5 to 8
+  return {4 * bits + quarters - 5, quarters * quarter};
+}
 
 }  // namespace
 
 void* takePages(std::size_t bytes) {
   if (bytes < kLeastPages) return ::operator new (bytes, std::align_val_t{kAlign});
-  const std::size_t size_class = sizeClass(bytes), room = std::size_t{1} << size_class;
+  const Room room = roomFor(bytes);
   {
     const std::lock_guard guard(kept().lock);
-    std::vector<void*>& list = kept().of_size[size_class];
+    std::vector<void*>& list = kept().of_size[room.size_class];
     if (!list.empty()) {
       void* p = list.back();
       list.pop_back();
       return p;
     }
   }
-  const bool large = room >= kLargePage;
-  void* p = ::operator new (room, std::align_val_t{large ? kLargePage : kAlign});
-  if (large) madvise(p, room, MADV_HUGEPAGE);
+  const bool large = room.bytes >= kLargePage;
+  void* p = ::operator new (room.bytes, std::align_val_t{large ? kLargePage : kAlign});
+  if (large) madvise(p, room.bytes, MADV_HUGEPAGE);
   return p;
 }
 
 void givePages(void* p, std::size_t bytes) {
   if (bytes < kLeastPages) return ::operator delete (p, std::align_val_t{kAlign});
   const std::lock_guard guard(kept().lock);
-  kept().of_size[sizeClass(bytes)].push_back(p);
+  kept().of_size[roomFor(bytes).size_class].push_back(p);
 }
 
 }  // namespace drubble

@@ -3,7 +3,7 @@
 // fresh pages cost more than what most loops do with them. Large blocks ask for large pages.
 //
 // Thread safe. Cost: a lock a block. What is kept comes to no more than was in use at one time, a rounding to
-// powers of two aside; it goes back to the system with the program.
+// quarters of a power of two aside; it goes back to the system with the program.
 #pragma once
 #include <cstddef>
 #include <iterator>

@@ -23,7 +23,7 @@ struct Manifold {
   Vec3 normal = Vec3::Zero();  // world, unit, from the first shape to the second
   std::array<Point, 4> points;
   int count = 0;
-  std::uint32_t sub = 0;   // the triangle, for a mesh
+  std::uint32_t sub = 0;   // the triangle, for a mesh; of two hulls the face that face_of tells of
   std::uint32_t part = 0;  // which parts of joined shapes meet: lasts
   FaceOf face_of = FaceOf::Neither;
 

@@ -120,6 +120,11 @@ Vec3 touchedPlace(const Manifold& m, double sign) {
 
 }  // namespace
 
+bool broadTouch(const Side& a, const Side& b, const Manifold& m) {
+  const double low = kSkim * least(a.inner_radius, b.inner_radius), gap = m.leastGap();
+  return m.count >= 3 && gap <= 0.1 * low && decided(m, least(gap, 0), low);
+}
+
 Hullish hullishOf(const shape::Shape& s) {
   Hullish h;
   h.side = sideOf(*s.convex);

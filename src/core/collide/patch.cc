@@ -87,9 +87,11 @@ void patchFor(const Side& a, const Side& b, const Relative& b_to_a, const Axis& 
   if (axis.kind == AxisKind::FaceA) {
     facePatch(a, b, b_to_a, axis.a, reach, 0, out);
     out.face_of = FaceOf::A;
+    out.sub = static_cast<std::uint32_t>(axis.a);
   }
   if (axis.kind == AxisKind::FaceB) {
     out.face_of = FaceOf::B;
+    out.sub = static_cast<std::uint32_t>(axis.b);
     facePatch(b, a, b_to_a.inverse(), axis.b, reach, 0x80000000u, out);
     for (Point& p : out.points) p.position = b_to_a.point(p.position);
     out.normal = axis.normal;

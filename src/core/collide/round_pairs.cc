@@ -178,4 +178,21 @@ void hullishHullish(const Shape& a, const Pose& pose_a, const Shape& b, const Po
   out.push_back(m);
 }
 
+bool clipAgain(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
+               Manifold& m) {
+  if (a.kind != shape::Kind::Convex || b.kind != shape::Kind::Convex || m.face_of == FaceOf::Neither) return false;
+  const Side side_a = sideOf(*a.convex), side_b = sideOf(*b.convex);
+  Axis axis;
+  axis.kind = m.face_of == FaceOf::A ? AxisKind::FaceA : AxisKind::FaceB;
+  axis.a = axis.b = m.sub;
+  const Relative b_to_a = relative(pose_b, pose_a);
+  if (m.face_of == FaceOf::B) axis.normal = -(b_to_a.turn * side_b.faces[m.sub].normal);
+  const double margin = a.margin + b.margin;
+  patchFor(side_a, side_b, b_to_a, axis, reach + margin, m);
+  if (!broadTouch(side_a, side_b, m)) return false;
+  for (Point& p : m.points) p.gap -= margin;
+  toWorld(pose_a, m);
+  return true;
+}
+
 }  // namespace drubble::collide

@@ -35,9 +35,9 @@ struct Contact {
   Vec3 roll_torque = Vec3::Zero();     // N m, on b, square to the normal
   bool sliding = false;                // its friction is that of sliding
   float asleep_force = 0;              // total normal force when one of the two fell asleep
-  // m: how far the two have gone past each other since the patch was looked for. Beyond any limit for one
-  // that must be looked for again.
-  float gone = kGoneFar;
+  // m: how far the two have gone past each other since the patch's points were found, and since its face was. Beyond
+  // any limit for one that must be looked for again.
+  float gone = kGoneFar, strayed = kGoneFar;
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }
 };

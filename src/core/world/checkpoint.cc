@@ -8,7 +8,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 3;
+constexpr std::uint32_t kCheckpointVersion = 4;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -34,6 +34,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(static_cast<std::uint8_t>(c.sliding));
   w.add(c.asleep_force);
   w.add(c.gone);
+  w.add(c.strayed);
 }
 
 void readContact(ByteReader& r, solve::Contact& c) {
@@ -63,6 +64,7 @@ void readContact(ByteReader& r, solve::Contact& c) {
   c.sliding = flag != 0;
   r.read(c.asleep_force);
   r.read(c.gone);
+  r.read(c.strayed);
 }
 
 }  // namespace

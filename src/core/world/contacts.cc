@@ -14,6 +14,7 @@ namespace {
 constexpr std::size_t kMoreContacts = 64;  // room for those that come
 constexpr double kLookAhead = 0.02;        // of the smaller piece's size
 constexpr double kFollowed = 2.5e-4;       // of the smaller piece's size: so far a patch goes on as it is
+constexpr double kClipped = 1e-2;  // and so far it is cut anew against the same face, without a search for one
 constexpr double kSamePlace =
     0.05;  // of the smaller piece's size: how far a contact point may wander and be the same
 
@@ -103,7 +104,7 @@ void World::findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
     if (!rules_.collide(i, j)) continue;
     const std::span<const solve::Contact> old = before.of(pairs[n]);
-    if (old.size() == 1 && followPatch(pairs[n], old[0], h, out.contacts)) continue;
+    if (old.size() == 1 && goOn(pairs[n], old[0], h, out.contacts)) continue;
     apart.upTo(pairs[n]);
     known.clear();
     for (const PairApart& x : apart.of(pairs[n])) known.push_back(x.apart);
@@ -135,9 +136,10 @@ void World::findWays() {
   });
 }
 
-// The patch of two flat faces that have hardly moved past each other since it was found goes on with them:
-// its points with the bodies, its normal with the face. False: it must be looked for again.
-bool World::followPatch(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const {
+// The patch of two flat faces that have hardly moved past each other goes on without a search: with its bodies, its
+// points with both and its normal with the face; where they went farther, cut anew against the same face. False: it
+// must be looked for again.
+bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const {
   const auto [i, j] = pair;
   if (old.patch.face_of == collide::FaceOf::Neither || old.patch.part != 0) return false;
   double size = std::numeric_limits<double>::infinity(), swing = 0;
@@ -146,28 +148,48 @@ bool World::followPatch(const Pair& pair, const solve::Contact& old, double h, s
     if (traits_[p].dynamic) size = least(size, traits_[p].size);
     swing += motion_.spin[p].norm() * traits_[p].outer_radius;
   }
-  const double enough = kFollowed * size;
-  if (static_cast<double>(old.gone) > enough) return false;
-  if (((motion_.velocity[i] - motion_.velocity[j]).norm() + swing) * h > enough) return false;
+  const auto strayed = static_cast<double>(old.strayed), gone = static_cast<double>(old.gone);
+  if (strayed > kClipped * size) return false;
+  const double coming = ((motion_.velocity[i] - motion_.velocity[j]).norm() + swing) * h;
+  if (coming > 0.25 * kClipped * size) return false;
   const Way &way_a = ways_[went_of_.place[i]], &way_b = ways_[went_of_.place[j]];
   solve::Contact& c = out.emplace_back(old);
-  collide::Manifold& m = c.patch;
+  const double step = followPatch(way_a, way_b, size, c.patch);
+  if (strayed + step <= kClipped * size) {
+    c.strayed = static_cast<float>(strayed + step);
+    if (gone + step <= kFollowed * size && coming <= kFollowed * size) {
+      c.gone = static_cast<float>(gone + step);
+      return true;
+    }
+    collide::Manifold again = old.patch;
+    if (collide::clipAgain(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), again)) {
+      c = solve::Contact();
+      c.a = PieceId{i};
+      c.b = PieceId{j};
+      c.patch = again;
+      c.surfaces = old.surfaces;
+      c.gone = 0;
+      c.strayed = static_cast<float>(strayed + step);
+      solve::inherit(&old, &old + 1, &c, &c + 1, kSamePlace * size);
+      return true;
+    }
+  }
+  out.pop_back();
+  return false;
+}
+
+// Takes the points with both bodies and the normal with the face; returns how far they went past each other (m).
+double World::followPatch(const Way& way_a, const Way& way_b, double size, collide::Manifold& m) {
   m.normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal).normalized();
-  double gone = 0;
+  double squared = 0;
   for (std::size_t k = 0; k < static_cast<std::size_t>(m.count); ++k) {
     collide::Point& p = m.points[k];
     const Vec3 a = way_a.now(p.position), b = way_b.now(p.position);
     p.gap += m.normal.dot(b - a);
     p.position = 0.5 * (a + b);
-    gone = greatest(gone, (b - a).squaredNorm());
+    squared = greatest(squared, (b - a).squaredNorm());
   }
-  gone = std::sqrt(gone) + (way_a.turned + way_b.turned) * size + static_cast<double>(old.gone);
-  if (gone > enough) {
-    out.pop_back();
-    return false;
-  }
-  c.gone = static_cast<float>(gone);
-  return true;
+  return std::sqrt(squared) + (way_a.turned + way_b.turned) * size;
 }
 
 // The patches of a pair become contacts that go on from what the pair's old ones carried.
@@ -184,7 +206,7 @@ void World::addPatches(const Pair& pair, const collide::Manifolds& found, std::s
     c.b = PieceId{j};
     c.patch = m;
     c.surfaces = surfaces;
-    c.gone = zero == 0 ? 0 : solve::kGoneFar;
+    c.gone = c.strayed = zero == 0 ? 0 : solve::kGoneFar;
     for (collide::Point& p : c.patch.points) p.gap += zero;
   }
   const double size =
@@ -237,8 +259,7 @@ solve::Contacts World::findContacts(double h) {
   findWays();
   std::vector<FoundContacts> parts(static_cast<std::size_t>(team_.size()));
   for (FoundContacts& part : parts) {
-    part.contacts.reserve((&part == &parts[0] ? contacts_.size() : contacts_.size() / parts.size()) + kMoreContacts);
-    part.apart.reserve(apart_.size() / parts.size() + kMoreContacts);
+    part.contacts.reserve((&part == &parts[0] ? pairs.size() : pairs.size() / parts.size()) + kMoreContacts);
   }
   team_.share(pairs.size(), kPairsWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     findContactsOf(pairs, begin, end, h, parts[part]);

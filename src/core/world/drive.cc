@@ -48,6 +48,7 @@ void World::makeDynamic(std::size_t piece) {
   t.dynamic = true;
   t.inverse_mass = full.inverse_mass;
   t.weight = t.mass() * scene_.gravity.norm();
+  falls_[piece] = t.mass() * t.gravity_share * scene_.gravity;
 }
 
 // Kinematic pieces whose time has come go on with the speed and spin that their keys gave them last.

@@ -17,7 +17,8 @@ void RestingContacts::put(const solve::Contact& c) {
   solve::Contacts& list = of_[c.a.index()];
   const auto behind = std::upper_bound(list.begin(), list.end(), c.b,
                                        [](PieceId b, const solve::Contact& x) { return b < x.b; });
-  list.insert(behind, c)->gone = solve::kGoneFar;
+  solve::Contact& kept = *list.insert(behind, c);
+  kept.gone = kept.strayed = solve::kGoneFar;
   below_[c.b.index()].push_back(c.a.value);
   ++size_;
 }

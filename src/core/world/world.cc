@@ -39,6 +39,7 @@ World::World(const Scene& scene, Machine machine)
     t.weight = t.mass() * scene.gravity.norm();
     t.spring_rate = solve::springRate(t.size, scene.gravity.norm());
     traits_.push_back(t);
+    falls_.push_back(t.dynamic ? Vec3(t.mass() * t.gravity_share * scene.gravity) : Vec3(Vec3::Zero()));
     kinds_.push_back(scene.prototypes[p.prototype.index()].shape.kind);
     motion_.position.push_back(p.start.position);
     motion_.turn.push_back(p.start.turn.normalized());
@@ -245,14 +246,15 @@ FrameStats World::stats() const {
   out.frame = frame_;
   out.contacts = u32(contacts_.size() + resting_.size());
   for (std::size_t i = 0; i < motion_.size(); ++i) {
+    const Sleep state = sleep_[i];
+    out.awake += state == Sleep::Awake;
+    out.asleep += state == Sleep::Asleep;
+    out.potential -= falls_[i].dot(motion_.position[i]);
+    if (state != Sleep::Awake) continue;
     const solve::Traits& t = traits_[i];
-    out.awake += sleep_[i] == Sleep::Awake;
-    out.asleep += sleep_[i] == Sleep::Asleep;
-    if (!t.dynamic) continue;
     const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
     out.kinetic +=
         0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
-    out.potential -= t.mass() * t.gravity_share * scene_.gravity.dot(motion_.position[i]);
   }
   return out;
 }

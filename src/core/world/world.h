@@ -186,7 +186,7 @@ class World {
   void findWays();
   void findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::size_t end, double h,
                       FoundContacts& out) const;
-  bool followPatch(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const;
+  bool goOn(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const;
   void addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
                   solve::Contacts& out) const;
   bool wakeForContacts(const solve::Contacts& contacts, double h);
@@ -210,6 +210,7 @@ class World {
   const Scene& scene_;
   std::vector<solve::Traits> traits_;
   std::vector<shape::Kind> kinds_;  // of the pieces' shapes
+  std::vector<Vec3> falls_;         // N: what gravity pulls a piece with
 
   // What has history; all of it is in the checkpoint.
   int frame_ = 0;
@@ -250,6 +251,7 @@ class World {
     Vec3 now(const Vec3& p) const { return turn * (p - from) + to; }
   };
   PagedVector<Way> ways_;
+  static double followPatch(const Way& way_a, const Way& way_b, double size, collide::Manifold& m);
   struct {
     std::vector<std::uint32_t> place;   // a piece: its entry in ways_
     std::vector<std::uint32_t> pieces;  // that have one of their own
