@@ -90,4 +90,48 @@ inline world::Scene fallingHeap(world::Prototype p, int count, double spacing, i
   return s;
 }
 
+// `count` oval floats poured into an open hold with a paddle that goes to and fro through them for ever. Substeps are
+// fixed.
+inline world::Scene stirredHold(int count, int substeps) {
+  world::Scene s;
+  addGround(s);
+  world::Prototype oval = world::ellipsoidPrototype("float", vec3(0.15, 0.1, 0.15), 300);
+  const double spacing = 0.32;
+  const int columns = static_cast<int>(std::ceil(std::cbrt(count)));
+  const double width = spacing * (columns + 1), height = 1.5 * width;
+  const world::Prototype wall = world::boxPrototype("wall", vec3(0.2, height, width + 0.4), 1000),
+                         paddle = world::boxPrototype("paddle", vec3(0.3, 0.8 * width, 0.5 * width), 1000);
+  for (world::Prototype p : {oval, wall, paddle}) {
+    p.material = MaterialId(0);
+    s.prototypes.push_back(p);
+  }
+  for (const double side : {-1.0, 1.0}) {
+    const double away = side * (0.5 * width + 0.1);
+    addPiece(s, 2, vec3(away, 0.5 * height, 0), Quat::Identity());
+    s.pieces.back().role = world::Role::Static;
+    addPiece(s, 2, vec3(0, 0.5 * height, away), turnAbout(Vec3::UnitY(), 0.5 * 3.14159265358979));
+    s.pieces.back().role = world::Role::Static;
+  }
+  addPiece(s, 3, vec3(0, 0.5 * width, 0), Quat::Identity());
+  s.pieces.back().role = world::Role::Kinematic;
+  world::Mover mover;
+  mover.piece = PieceId(s.pieces.size() - 1);
+  for (int k = 0; k <= 20; ++k) {
+    const double x = k % 4 == 1 ? 1 : k % 4 == 3 ? -1 : 0;
+    mover.path.at.keys.push_back({1.0 + 24 * k, vec3(0.3 * width * x, 0.5 * width, 0)});
+  }
+  s.movers.push_back(mover);
+  RandomStream r(7, "hold");
+  for (int i = 0, cell = 0; i < count; ++cell) {
+    const Vec3 at = spacing * vec3(cell % columns - 0.5 * (columns - 1), cell / (columns * columns) + 0.6,
+                                   cell / columns % columns - 0.5 * (columns - 1));
+    if (std::abs(at.x()) < 0.35 && std::abs(at.z()) < 0.25 * width + 0.2) continue;  // the paddle is there
+    addPiece(s, 1, at, r.turn());
+    ++i;
+  }
+  s.solver.substeps = substeps;
+  s.last_frame = 1000000;
+  return s;
+}
+
 }  // namespace drubble::bench

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Whole internal steps, per awake piece. Usage: step_bench laid|heap [pieces] [threads] [frames]
+// Whole internal steps, per awake piece. Usage: step_bench laid|heap|hold [pieces] [threads] [frames]
 #include <cstdlib>
 #include <string>
 
@@ -40,6 +40,30 @@ void heap(const Job& job) {
   nobody.print(steps);
 }
 
+// Floats stirred in a hold: s a frame while all are in motion.
+void hold(const Job& job) {
+  const world::Scene scene = bench::stirredHold(job.pieces, 4);
+  world::World w(scene, {job.threads});
+  WorkTimes times;
+  const int frames = job.frames > 0 ? job.frames : 72;
+  double sum = 0, steps = 0;
+  for (int f = 0; f < frames; ++f) {
+    if (f == frames / 2) times.clear(), sum = steps = 0;
+    const double begun = seconds();
+    const world::FrameStats s = w.advance(times);
+    sum += seconds() - begun;
+    steps += static_cast<double>(s.substeps) * s.iterations * s.awake;
+    if (f % 12 == 11)
+      std::printf("  frame %d: %u awake, %u contacts, %d x %d, %.3f s\n", f + 1, s.awake, s.contacts,
+                  s.substeps, s.iterations, seconds() - begun);
+  }
+  times.print(steps);
+  std::printf(
+      "  hold of %d floats, %d threads: %.1f ms a frame in the second half, %.0f ns a float and internal "
+      "step\n",
+      job.pieces, job.threads, 1e3 * sum / (frames - frames / 2), 1e9 * sum / steps);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -50,5 +74,6 @@ int main(int argc, char** argv) {
     laidCost(world::boxPrototype("box", Vec3::Ones(), 1000), job.pieces, job.threads,
              job.frames > 0 ? job.frames : 12);
   if (what == "heap") heap(job);
-  return what == "laid" || what == "heap" ? 0 : 2;
+  if (what == "hold") hold(job);
+  return what == "laid" || what == "heap" || what == "hold" ? 0 : 2;
 }

@@ -31,7 +31,8 @@ struct Room {
 
 Room roomFor(std::size_t bytes) {
   const auto bits = static_cast<std::size_t>(std::bit_width(bytes - 1));
-  const std::size_t quarter = std::size_t{1} << (bits - 3), quarters = (bytes + quarter - 1) / quarter;  // 5 to 8
+  const std::size_t quarter = std::size_t{1} << (bits - 3),
+                    quarters = (bytes + quarter - 1) / quarter;  // 5 to 8
   return {4 * bits + quarters - 5, quarters * quarter};
 }
 

@@ -22,7 +22,8 @@ void givePages(void* p, std::size_t bytes);
 // Stands for elements that whoever adds them writes first: made without being cleared.
 struct Unset {
   template <class T>
-  operator T() const {  // asked for where elements might have to make room, which they never have to at the end
+  operator T()
+      const {  // asked for where elements might have to make room, which they never have to at the end
     return {};
   }
 };

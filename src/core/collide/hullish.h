@@ -29,8 +29,8 @@ Mat3 turnToward(const Hullish& h, const Vec3& direction);
 void hullishPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                   Manifold& out);
 
-// Whether a patch against a face has extent enough, and touches closely enough, for that face to tell all of two
-// hulls that have hardly moved since it did.
+// Whether a patch against a face has extent enough, and touches closely enough, for that face to tell all of
+// two hulls that have hardly moved since it did.
 bool broadTouch(const Side& a, const Side& b, const Manifold& m);
 
 }  // namespace drubble::collide

@@ -28,9 +28,9 @@ struct ShortCuts {
 void collide(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b,
              double reach, Manifolds& out, const ShortCuts& cuts = {});
 
-// The patch of two hulls against the face that `m` lay against when it was looked for last: a new look without the
-// search, for bodies that have moved by little since. False, and m is worth nothing: that face may not tell all now,
-// or the two are not such.
+// The patch of two hulls against the face that `m` lay against when it was looked for last: a new look
+// without the search, for bodies that have moved by little since. False, and m is worth nothing: that face
+// may not tell all now, or the two are not such.
 bool clipAgain(const shape::Shape& a, const Pose& pose_a, const shape::Shape& b, const Pose& pose_b,
                double reach, Manifold& m);
 

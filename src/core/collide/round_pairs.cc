@@ -180,7 +180,8 @@ void hullishHullish(const Shape& a, const Pose& pose_a, const Shape& b, const Po
 
 bool clipAgain(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
                Manifold& m) {
-  if (a.kind != shape::Kind::Convex || b.kind != shape::Kind::Convex || m.face_of == FaceOf::Neither) return false;
+  if (a.kind != shape::Kind::Convex || b.kind != shape::Kind::Convex || m.face_of == FaceOf::Neither)
+    return false;
   const Side side_a = sideOf(*a.convex), side_b = sideOf(*b.convex);
   Axis axis;
   axis.kind = m.face_of == FaceOf::A ? AxisKind::FaceA : AxisKind::FaceB;

@@ -71,12 +71,13 @@ double adhesionForce(const Contact& c, double size) {
   return c.surfaces.adhesion * greatest(cover, kStickArea * size * size);
 }
 
-// Where an ellipsoid is touched: how its surface bends away there, and how the arm of the touch will have changed
-// halfway through the substep. The material point goes round with the body, and the place that touches goes over the
-// surface against it. `side`: 1 where the patch's normal n looks out of it.
-void fillBend(const Traits& t, const Quat& body_turn, const Vec3& spin, const Vec3& n, double side,
-              double substep, std::size_t i, Mat8& bend, Vec8& lean) {
-  if (t.half_axes.isZero(0)) return;
+// Where an ellipsoid is touched: how its surface bends away there, and how the arm of the touch will have
+// changed halfway through the substep. The material point goes round with the body, and the place that
+// touches goes over the surface against it. `side`: 1 where the patch's normal n looks out of it. Returns the
+// mean radius of the surface there; 0 for what is no ellipsoid.
+double fillBend(const Traits& t, const Quat& body_turn, const Vec3& spin, const Vec3& n, double side,
+                double substep, std::size_t i, Mat8& bend, Vec8& lean) {
+  if (t.half_axes.isZero(0)) return 0;
   const Mat3 turn = body_turn.toRotationMatrix();
   const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes);
   const collide::EllipsoidSupport at =
@@ -86,16 +87,17 @@ void fillBend(const Traits& t, const Quat& body_turn, const Vec3& spin, const Ve
   float change[6];
   symmetric(at.change, change);
   put(bend, i, change);
+  return 0.5 * at.change.trace();
 }
 
 // What a contact and its bodies come to in one lane.
 struct Lane {
   const BlockInput& in;
   const Contact& c;
-  std::size_t i;                      // the lane
-  std::uint32_t body[2];              // a's and b's
-  bool stays[2];                      // the contact does not move it
-  float size, inner_radius;           // m: of the smaller partner that moves
+  std::size_t i;             // the lane
+  std::uint32_t body[2];     // a's and b's
+  bool stays[2];             // the contact does not move it
+  float size, inner_radius;  // m: of the smaller partner that moves
 };
 
 void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
@@ -104,18 +106,23 @@ void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
   put(out.friction_rest, i, c.surfaces.friction_rest);
   put(out.friction_slide, i, c.surfaces.friction_slide);
   const PieceId pieces[2] = {c.a, c.b};
+  double roll_radius = std::numeric_limits<double>::infinity();
   for (const std::size_t k : {0u, 1u}) {
     const ActiveBody& body = lane.in.bodies[lane.body[k]];
     const Vec3 spin = lane.stays[k] ? Vec3(Vec3::Zero()) : body.spin;
     if (!lane.stays[k])
       put(k == 0 ? out.inverse_mass_a : out.inverse_mass_b, i, (*lane.in.briefs)[lane.body[k]].inverse_mass);
-    fillBend(lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal, k == 0 ? 1 : -1,
-             lane.in.substep, i, k == 0 ? unfinished.bend_a : unfinished.bend_b, k == 0 ? out.lean_a : out.lean_b);
+    const double radius = fillBend(
+        lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal, k == 0 ? 1 : -1, lane.in.substep,
+        i, k == 0 ? unfinished.bend_a : unfinished.bend_b, k == 0 ? out.lean_a : out.lean_b);
+    const double inner = static_cast<double>((*lane.in.briefs)[lane.body[k]].inner_radius);
+    // What rolls on a flat side of its own rolls on a large wheel.
+    if (std::isfinite(inner)) roll_radius = least(roll_radius, radius > 0 ? radius : inner);
   }
   if (c.surfaces.adhesion > 0)
     put(out.pull, i, adhesionForce(c, static_cast<double>(lane.size)) * lane.in.dt / c.patch.count);
   if (!rolls(c)) return;
-  put(out.roll_lever, i, c.surfaces.rolling * static_cast<double>(lane.inner_radius));
+  put(out.roll_lever, i, c.surfaces.rolling * roll_radius);
   put(unfinished.roll_impulse, i, Vec3(c.roll_torque * lane.in.dt));
 }
 
@@ -126,8 +133,8 @@ void fillSpring(const Lane& lane, bool calm, Unfinished& out) {
   double rate = 0, mass_share = 1;
   for (const std::uint32_t body : lane.body) {
     const BodyBrief& b = (*lane.in.briefs)[body];
-    rate = greatest(rate, static_cast<double>(b.spring_rate) *
-                              stiffening(static_cast<double>(force * b.per_weight)));
+    rate = greatest(
+        rate, static_cast<double>(b.spring_rate) * stiffening(static_cast<double>(force * b.per_weight)));
   }
   // What sleeps is not moved, but its springs stay as soft as they were: nothing is to change by its sleep.
   for (const std::size_t k : {0u, 1u}) {
@@ -148,8 +155,13 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
   const BodyBrief &a = (*in.briefs)[ia], &b = (*in.briefs)[ib];
   // A one-way contact: as if nothing moved it.
-  const Lane lane{in, c, i, {ia, ib}, {c.surfaces.unmoved == 1 || a.fixed, c.surfaces.unmoved == 2 || b.fixed},
-                  std::min(a.size, b.size), std::min(a.inner_radius, b.inner_radius)};
+  const Lane lane{in,
+                  c,
+                  i,
+                  {ia, ib},
+                  {c.surfaces.unmoved == 1 || a.fixed, c.surfaces.unmoved == 2 || b.fixed},
+                  std::min(a.size, b.size),
+                  std::min(a.inner_radius, b.inner_radius)};
   out.body_a[i] = ia;
   out.body_b[i] = ib;
   out.contact[i] = index;
@@ -201,37 +213,38 @@ constexpr std::size_t kBlocksWorthAThread = 32, kBodiesWorthAThread = 128;
 
 BodyBriefs briefsOf(const BlockInput& in) {
   BodyBriefs out(in.bodies.size());
-  shareOrAlone(in.team, out.size(), kBodiesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t n = std::max<std::size_t>(begin, 1); n < end; ++n) {
-      const ActiveBody& b = in.bodies[n];
-      const Traits& t = in.traits[b.piece];
-      BodyBrief& x = out[n];
-      x.position = b.position;
-      for (int k = 0; k < 3; ++k) {
-        x.inverse_mass[k] = static_cast<float>(b.inverse_mass[k]);
-        x.velocity[k] = static_cast<float>(b.velocity[k]);
-        x.spin[k] = static_cast<float>(b.spin[k]);
-        x.acceleration[k] = static_cast<float>(b.acceleration[k]);
-      }
-      symmetric(b.inverse_inertia, x.inverse_inertia);
-      // A driven body may carry points that its own shape does not reach.
-      x.outer_radius = t.dynamic              ? static_cast<float>(t.outer_radius)
-                       : b.spin.isZero(0) ? 0
-                                              : std::numeric_limits<float>::infinity();
-      x.fixed = b.fixed();
-      x.special = !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
-      if (!t.dynamic) continue;
-      x.size = static_cast<float>(t.size);
-      x.inner_radius = static_cast<float>(t.inner_radius);
-      x.per_weight = t.weight > 0 ? static_cast<float>(1 / t.weight) : 0;
-      x.spring_rate = static_cast<float>(t.spring_rate);
-    }
-  });
+  shareOrAlone(in.team, out.size(), kBodiesWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t n = std::max<std::size_t>(begin, 1); n < end; ++n) {
+                   const ActiveBody& b = in.bodies[n];
+                   const Traits& t = in.traits[b.piece];
+                   BodyBrief& x = out[n];
+                   x.position = b.position;
+                   for (int k = 0; k < 3; ++k) {
+                     x.inverse_mass[k] = static_cast<float>(b.inverse_mass[k]);
+                     x.velocity[k] = static_cast<float>(b.velocity[k]);
+                     x.spin[k] = static_cast<float>(b.spin[k]);
+                     x.acceleration[k] = static_cast<float>(b.acceleration[k]);
+                   }
+                   symmetric(b.inverse_inertia, x.inverse_inertia);
+                   // A driven body may carry points that its own shape does not reach.
+                   x.outer_radius = t.dynamic          ? static_cast<float>(t.outer_radius)
+                                    : b.spin.isZero(0) ? 0
+                                                       : std::numeric_limits<float>::infinity();
+                   x.fixed = b.fixed();
+                   x.special = !t.half_axes.isZero(0) || t.free_travel != Vec3::Ones();
+                   if (!t.dynamic) continue;
+                   x.size = static_cast<float>(t.size);
+                   x.inner_radius = static_cast<float>(t.inner_radius);
+                   x.per_weight = t.weight > 0 ? static_cast<float>(1 / t.weight) : 0;
+                   x.spring_rate = static_cast<float>(t.spring_rate);
+                 }
+               });
   return out;
 }
 
 float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
-  const auto norm = [](const float (&v)[3], const float (&w)[3], float sign) {
+  const auto norm = [](const float(&v)[3], const float(&w)[3], float sign) {
     float sum = 0;
     for (int k = 0; k < 3; ++k) sum += (v[k] + sign * w[k]) * (v[k] + sign * w[k]);
     return std::sqrt(sum);

@@ -38,16 +38,16 @@ using BodyRows = PagedVector<BodyRow>;
 // What blocks need of a body, in few bytes: contacts name bodies in no order.
 struct alignas(64) BodyBrief {
   Vec3 position = Vec3::Zero();
-  float inverse_mass[3]{};      // 1/kg, along the world's axes
-  float inverse_inertia[6]{};   // 1/(kg m2), world: xx, xy, xz, yy, yz, zz
+  float inverse_mass[3]{};     // 1/kg, along the world's axes
+  float inverse_inertia[6]{};  // 1/(kg m2), world: xx, xy, xz, yy, yz, zz
   float velocity[3]{}, spin[3]{}, acceleration[3]{};
-  float outer_radius = 0;       // m
+  float outer_radius = 0;                                       // m
   float size = std::numeric_limits<float>::infinity();          // m; infinite for what is not dynamic
   float inner_radius = std::numeric_limits<float>::infinity();  // m, likewise
-  float per_weight = 0;         // 1/N; 0 for what has none
-  float spring_rate = 0;        // rad/s; 0 for what is not dynamic
-  bool fixed = true;            // nothing moves it
-  bool special = false;         // an ellipsoid, or it cannot go along some axis
+  float per_weight = 0;                                         // 1/N; 0 for what has none
+  float spring_rate = 0;                                        // rad/s; 0 for what is not dynamic
+  bool fixed = true;                                            // nothing moves it
+  bool special = false;  // an ellipsoid, or it cannot go along some axis
 };
 using BodyBriefs = PagedVector<BodyBrief>;
 
@@ -83,7 +83,7 @@ struct BlockInput {
   const std::vector<char>* calm = nullptr;  // a contact: its island is nearly at rest; none: no island is
   Team* team = nullptr;                     // none: alone
   const Kernel* kernel = &kernelOf(Lanes::Auto);
-  const BodyBriefs* briefs = nullptr;       // as from briefsOf; none: whoever needs them makes them
+  const BodyBriefs* briefs = nullptr;  // as from briefsOf; none: whoever needs them makes them
 };
 // One a body.
 BodyBriefs briefsOf(const BlockInput& in);

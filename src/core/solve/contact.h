@@ -17,9 +17,11 @@ struct Surfaces {
   double friction_rest = 0.5;
   double friction_slide = 0.5;
   double bounce = 0;
-  double rolling = 0, spinning = 0;  // resistance, as a lever in shares of the smaller partner's inner radius
-  double adhesion = 0;               // N/m2
-  std::uint8_t unmoved = 0;          // 1: the contact does not move a; 2: it does not move b
+  // Resistance, as a lever in shares of the smaller partner's inner radius; rolling of an ellipsoid: of the
+  // radius of its surface where it is touched.
+  double rolling = 0, spinning = 0;
+  double adhesion = 0;       // N/m2
+  std::uint8_t unmoved = 0;  // 1: the contact does not move a; 2: it does not move b
 };
 
 constexpr float kGoneFar = 1e30f;
@@ -35,8 +37,8 @@ struct Contact {
   Vec3 roll_torque = Vec3::Zero();     // N m, on b, square to the normal
   bool sliding = false;                // its friction is that of sliding
   float asleep_force = 0;              // total normal force when one of the two fell asleep
-  // m: how far the two have gone past each other since the patch's points were found, and since its face was. Beyond
-  // any limit for one that must be looked for again.
+  // m: how far the two have gone past each other since the patch's points were found, and since its face was.
+  // Beyond any limit for one that must be looked for again.
   float gone = kGoneFar, strayed = kGoneFar;
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }

@@ -2,6 +2,7 @@
 #include "core/solve/impact.h"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <limits>
 
@@ -14,6 +15,7 @@ namespace {
 constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
 constexpr std::size_t kContactsWorthAThread = 256;
 constexpr double kAhead = 1.001;  // steps
+constexpr double kPressed = 0.1;  // of the time in which a piece falls half its size: the moment of a load
 constexpr int kMostRounds = 64;
 constexpr int kMostSweeps = 80;
 constexpr double kExchanged = 1e-9;  // of the speed: a change this small ends the exchange of a blow
@@ -32,16 +34,23 @@ double inverseMassAlong(const ActiveBody& b, const Vec3& arm, const Vec3& d) {
 
 }  // namespace
 
+// What is pressed together is not hit suddenly by what its load would do to it in a moment anyway: it takes
+// so much more, or a push through a heap would be passed on from piece to piece for ever.
 double Impacts::leastSpeed(const Contact& c) const {
-  double size = std::numeric_limits<double>::infinity();
-  for (const PieceId p : {c.a, c.b})
-    if (in_.body_of[p.index()] != 0 && in_.traits[p.index()].dynamic)
-      size = least(size, in_.traits[p.index()].size);
-  return leastBounceSpeed(size, gravity_);
+  double size = std::numeric_limits<double>::infinity(), pressed = 0;
+  for (const PieceId p : {c.a, c.b}) {
+    const Traits& t = in_.traits[p.index()];
+    if (in_.body_of[p.index()] == 0 || !t.dynamic) continue;
+    size = least(size, t.size);
+    pressed = greatest(pressed, t.inverse_mass);
+  }
+  pressed *= static_cast<double>(c.totalForce());
+  const double more = gravity_ > 0 ? kPressed * pressed * std::sqrt(size / gravity_) : 0;
+  return leastBounceSpeed(size, gravity_) + more;
 }
 
-// The same for any points of the two, from what is known of the bodies alone: only ever true where no point's answer
-// is yes.
+// The same for any points of the two, from what is known of the bodies alone: only ever true where no point's
+// answer is yes.
 bool Impacts::surelyMissed(std::size_t ia, std::size_t ib, double h) const {
   if (in_.briefs == nullptr) return false;
   const BodyBrief &a = (*in_.briefs)[ia], &b = (*in_.briefs)[ib];
@@ -88,8 +97,7 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
     if (is_watched_[i] != 0) watched_.push_back(i);
   if (watched_.empty()) return;
   clock_.assign(in.bodies.size(), 0);
-  changed_at_.assign(in.bodies.size(), 0);
-  looked_at_.assign(in.contacts.size(), 0);
+  due_.assign((in.contacts.size() + 63) / 64, 0);
   levers_.resize(in.contacts.size());
   slow_.resize(in.contacts.size());
   for (const std::uint32_t i : watched_) measureLevers(i);
@@ -135,17 +143,17 @@ void Impacts::buildAdjacency() {
   each([&](std::uint32_t body, std::uint32_t i) { contacts_of_body_[next[body]++] = i; });
 }
 
-// What touches a struck body may be struck next.
+// What touches a struck body may be struck next, and looks at it again.
 void Impacts::follow(std::size_t body) {
   if (body == 0) return;
   if (first_of_body_.empty()) buildAdjacency();
   for (std::uint32_t k = first_of_body_[body]; k < first_of_body_[body + 1]; ++k) {
     const std::uint32_t i = contacts_of_body_[k];
+    due_[i / 64] |= std::uint64_t{1} << i % 64;
     if (is_watched_[i]) continue;
     is_watched_[i] = 1;
     watched_.push_back(i);
     measureLevers(i);
-    grew_ = true;
   }
 }
 
@@ -215,9 +223,6 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
   if (bodies[ia].fixed() && bodies[ib].fixed()) return false;
-  const std::uint32_t last = looked_at_[index];
-  if (last > pass_start_ && last > changed_at_[ia] && last > changed_at_[ib]) return false;
-  looked_at_[index] = ++now_;
   if (tooSlow(bodies, index, dt)) return false;
   evaluate(bodies, c, ia, ib);
   const double pull =
@@ -249,7 +254,6 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
   for (const auto& [body, after] : {std::pair{ia, &a}, std::pair{ib, &b}}) {
     if (bodies[body].fixed()) continue;
     if (!after->fixed()) startAgain(*after, time, bodies[body]);
-    changed_at_[body] = ++now_;
     clock_[body] = time;
     touched_.push_back(static_cast<std::uint32_t>(body));
     follow(body);
@@ -375,17 +379,29 @@ bool Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
   for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
   if (watched_.empty()) return false;
-  pass_start_ = now_;
-  // Up and down the list by turns: a blow runs along a row whichever way it is numbered.
+  for (const std::uint32_t i : watched_) due_[i / 64] |= std::uint64_t{1} << i % 64;
+  // Up and down the list by turns: a blow runs along a row whichever way it is numbered. What is struck makes
+  // its bodies' contacts due again, in this round or the next.
   for (int round = 0; round < kMostRounds; ++round) {
     bool struck = false;
-    const std::size_t n = watched_.size();
-    for (std::size_t k = 0; k < n; ++k)
-      if (strike(bodies, watched_[round % 2 == 0 ? k : n - 1 - k], dt, hits)) struck = true;
-    if (grew_) std::sort(watched_.begin(), watched_.end());
-    grew_ = false;
+    const std::size_t words = due_.size();
+    for (std::size_t n = 0; n < words; ++n) {
+      const std::size_t word = round % 2 == 0 ? n : words - 1 - n;
+      // Those that this round has gone past wait for the next.
+      std::uint64_t ahead = ~std::uint64_t{0};
+      while ((due_[word] & ahead) != 0) {
+        const std::uint64_t bits = due_[word] & ahead;
+        const int bit = round % 2 == 0 ? std::countr_zero(bits) : 63 - std::countl_zero(bits);
+        const std::uint64_t here = std::uint64_t{1} << bit;
+        ahead = round % 2 == 0 ? ~(here | (here - 1)) : here - 1;
+        due_[word] &= ~here;
+        if (strike(bodies, static_cast<std::uint32_t>(64 * word) + static_cast<std::uint32_t>(bit), dt, hits))
+          struck = true;
+      }
+    }
     if (!struck) break;
   }
+  std::fill(due_.begin(), due_.end(), 0);
   return !touched_.empty();
 }
 

@@ -57,11 +57,7 @@ class Impacts {
   double gravity_;
   std::vector<std::uint32_t> watched_;  // ascending
   std::vector<char> is_watched_;
-  bool grew_ = false;
-  // A contact that was looked at to no effect is not looked at again in a pass until one of its bodies has
-  // changed. Times are counted in looks and changes.
-  std::uint32_t now_ = 0, pass_start_ = 0;
-  std::vector<std::uint32_t> looked_at_, changed_at_;            // a contact, a body
+  std::vector<std::uint64_t> due_;  // a bit a contact: it must be looked at, as one of its bodies has changed
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
   std::vector<Levers> levers_;                                   // a contact
   std::vector<float> slow_;                                      // a contact: its least bounce speed

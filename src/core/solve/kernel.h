@@ -32,8 +32,8 @@ struct Kernel {
   void (*sweep)(const BlockRange&, const Sweep&);
   // The same; returns by how much (m/s) the worst normal row had to change its speed.
   float (*measuredSweep)(const BlockRange&, const Sweep&);
-  // Fills the patch's frame, the masses, springs and the friction's rows from its normal, arms and the bodies' inertia.
-  // Both extras are there, or neither.
+  // Fills the patch's frame, the masses, springs and the friction's rows from its normal, arms and the
+  // bodies' inertia. Both extras are there, or neither.
   void (*finish)(ContactBlock&, const Unfinished&, BlockExtra*, const UnfinishedExtra*);
   // Gives the bodies the blocks' own impulses.
   void (*warmStart)(const BlockRange&);

@@ -299,8 +299,8 @@ float sweepRange(const BlockRange& r, float inverse_dt, bool backward) {
     }
   }
   for (std::size_t k = n; k < r.end; ++k)
-    solveSideBySide<1, extra, push_out, measured, moved>(r, backward ? r.end - 1 - (k - n) : k, rate, backward,
-                                                  worst);
+    solveSideBySide<1, extra, push_out, measured, moved>(r, backward ? r.end - 1 - (k - n) : k, rate,
+                                                         backward, worst);
   if (!measured) return 0;
   alignas(32) float lanes[8];
   store8(lanes, worst);
@@ -461,7 +461,8 @@ DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, Bloc
                                   const UnfinishedExtra& u) {
   const v8 s = read(c.along), t = read(c.across), moment = read(u.roll_impulse);
   const f8 lever = read(e.roll_lever), none(0.0f);
-  const f8 along = dot(s, m.inertia_a * s + m.inertia_b * s), across = dot(t, m.inertia_a * t + m.inertia_b * t);
+  const f8 along = dot(s, m.inertia_a * s + m.inertia_b * s),
+           across = dot(t, m.inertia_a * t + m.inertia_b * t);
   write(e.roll_mass_along, choose(lever > none, inverseOrZero(along), none));
   write(e.roll_mass_across, choose(lever > none, inverseOrZero(across), none));
   write(e.impulse_roll_along, dot(s, moment));

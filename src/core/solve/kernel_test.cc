@@ -190,7 +190,8 @@ TEST_CASE("blocks that share a body are done one after the other: forward, and f
   const Kernel& k = kernelOf(Lanes::Auto);
   k.sweep(forward.range(0, 3, false), {Pass::PushOut, kRate, true, false});
   k.sweep(backward.range(0, 3, false), {Pass::PushOut, kRate, true, true});
-  for (const std::size_t n : {2, 1, 0}) k.sweep(again.range(n, n + 1, false), {Pass::PushOut, kRate, true, true});
+  for (const std::size_t n : {2, 1, 0})
+    k.sweep(again.range(n, n + 1, false), {Pass::PushOut, kRate, true, true});
   CHECK_FALSE(forward == backward);
   CHECK(again == backward);
   CHECK(momentum(forward, 2, 3) == Approx(before).margin(1e-5));

@@ -27,8 +27,8 @@ struct Passes {
   double dt = 0;
   Engine engine;
 
-  // One sweep over all blocks in order. Velocities change, places do not. `moved`: places may have changed since
-  // the sweep before.
+  // One sweep over all blocks in order. Velocities change, places do not. `moved`: places may have changed
+  // since the sweep before.
   void sweep(Pass pass, bool moved);
 
   // The same, from the last block to the first if `backward`; returns by how much (m/s) the worst normal row

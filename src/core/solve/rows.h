@@ -71,8 +71,8 @@ struct alignas(64) BlockExtra {
   Row8 bend_a_xx, bend_a_xy, bend_a_yy, bend_b_xx, bend_b_xy, bend_b_yy;
 };
 
-// What a block's rows still follow from: the lanes' frames, middles, levers, masses and springs are found eight at a
-// time.
+// What a block's rows still follow from: the lanes' frames, middles, levers, masses and springs are found
+// eight at a time.
 struct alignas(32) Unfinished {
   Row8 points;  // how many a lane has
   Row8 friction_slide;

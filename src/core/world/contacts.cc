@@ -14,7 +14,8 @@ namespace {
 constexpr std::size_t kMoreContacts = 64;  // room for those that come
 constexpr double kLookAhead = 0.02;        // of the smaller piece's size
 constexpr double kFollowed = 2.5e-4;       // of the smaller piece's size: so far a patch goes on as it is
-constexpr double kClipped = 1e-2;  // and so far it is cut anew against the same face, without a search for one
+constexpr double kClipped =
+    1e-2;  // and so far it is cut anew against the same face, without a search for one
 constexpr double kSamePlace =
     0.05;  // of the smaller piece's size: how far a contact point may wander and be the same
 
@@ -136,9 +137,9 @@ void World::findWays() {
   });
 }
 
-// The patch of two flat faces that have hardly moved past each other goes on without a search: with its bodies, its
-// points with both and its normal with the face; where they went farther, cut anew against the same face. False: it
-// must be looked for again.
+// The patch of two flat faces that have hardly moved past each other goes on without a search: with its
+// bodies, its points with both and its normal with the face; where they went farther, cut anew against the
+// same face. False: it must be looked for again.
 bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const {
   const auto [i, j] = pair;
   if (old.patch.face_of == collide::FaceOf::Neither || old.patch.part != 0) return false;
@@ -178,7 +179,8 @@ bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::C
   return false;
 }
 
-// Takes the points with both bodies and the normal with the face; returns how far they went past each other (m).
+// Takes the points with both bodies and the normal with the face; returns how far they went past each other
+// (m).
 double World::followPatch(const Way& way_a, const Way& way_b, double size, collide::Manifold& m) {
   m.normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal).normalized();
   double squared = 0;

@@ -19,7 +19,7 @@ constexpr double kStillShare = 1e-3;  // of the size
 constexpr double kForceShare = 0.1;   // of the weight and what is borne: a change that wakes
 constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
 constexpr std::size_t kPiecesWorthAThread = 256;
-constexpr double kBlow = 5;           // least bounce speeds: a hit as hard as this runs through the heap
+constexpr double kBlow = 5;  // least bounce speeds: a hit as hard as this runs through the heap
 
 }  // namespace
 
@@ -145,9 +145,9 @@ void World::updateRest(double h) {
   });
 }
 
-// Who may not sleep, one entry an active piece. An island all of whose pieces rest sleeps at once; of one in which
-// something still moves, what has rested for longer, and whose neighbours rest, too. What rides something that moves
-// does not rest, however many pieces lie between.
+// Who may not sleep, one entry an active piece. An island all of whose pieces rest sleeps at once; of one in
+// which something still moves, what has rested for longer, and whose neighbours rest, too. What rides
+// something that moves does not rest, however many pieces lie between.
 std::vector<char> World::restless() {
   const double window = scene_.solver.sleep_after;
   const auto calm = [&](std::size_t i) {

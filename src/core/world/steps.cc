@@ -61,41 +61,49 @@ Steps chooseSteps(World& w) {
   const auto internalFor = [&](const solve::Traits& t, double weights) {
     return gravity > 0 ? frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(weights) : 0;
   };
-  w.team_.share(w.motion_.size(), kPiecesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
-    Wanted& x = parts[part];
-    for (std::size_t i = begin; i < end; ++i) {
-      if (w.sleep_[i] != Sleep::Awake) continue;
-      const solve::Traits& t = w.traits_[i];
-      const double travel = w.motion_.velocity[i].norm() * frame;
-      x.substeps = greatest(x.substeps, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
-      if (!bends.empty()) x.substeps = greatest(x.substeps, bends[i] * frame / (kBendTravel * t.inner_radius));
-      x.internal = greatest(x.internal, internalFor(t, 1));
-    }
-  });
-  // How fast touching pieces move past each other. Over a plane geometry stays as it is however fast the motion, but
-  // for an ellipsoid that rolls. And what a contact bears, in weights of the piece: what stands on it comes to.
-  w.team_.share(w.touches_.size(), kTouchesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
-    Wanted& x = parts[part];
-    for (std::size_t n = begin; n < end; ++n) {
-      const World::Touch& touch = w.touches_[n];
-      const std::uint32_t a = touch.a, b = touch.b;
-      const shape::Kind ka = w.kinds_[a], kb = w.kinds_[b];
-      const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
-      const bool still = on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid;
-      double speed = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm();
-      if (!bends.empty()) speed += w.bendSpeed(a) + w.bendSpeed(b);
-      for (const std::size_t i : {a, b})
-        if (w.traits_[i].dynamic && !still) speed += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
-      for (const std::size_t i : {a, b}) {
-        const solve::Traits& t = w.traits_[i];
-        if (w.sleep_[i] != Sleep::Awake) continue;
-        if (!still) x.substeps = greatest(x.substeps, speed * frame / (kTouchTravel * t.inner_radius));
-        if (t.weight > 0) x.internal = greatest(x.internal, internalFor(t, static_cast<double>(touch.force) / t.weight));
-      }
-    }
-  });
+  w.team_.share(
+      w.motion_.size(), kPiecesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+        Wanted& x = parts[part];
+        for (std::size_t i = begin; i < end; ++i) {
+          if (w.sleep_[i] != Sleep::Awake) continue;
+          const solve::Traits& t = w.traits_[i];
+          const double travel = w.motion_.velocity[i].norm() * frame;
+          x.substeps =
+              greatest(x.substeps, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
+          if (!bends.empty())
+            x.substeps = greatest(x.substeps, bends[i] * frame / (kBendTravel * t.inner_radius));
+          x.internal = greatest(x.internal, internalFor(t, 1));
+        }
+      });
+  // How fast touching pieces move past each other. Over a plane geometry stays as it is however fast the
+  // motion, but for an ellipsoid that rolls. And what a contact bears, in weights of the piece: what stands
+  // on it comes to.
+  w.team_.share(
+      w.touches_.size(), kTouchesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+        Wanted& x = parts[part];
+        for (std::size_t n = begin; n < end; ++n) {
+          const World::Touch& touch = w.touches_[n];
+          const std::uint32_t a = touch.a, b = touch.b;
+          const shape::Kind ka = w.kinds_[a], kb = w.kinds_[b];
+          const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
+          const bool still = on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid;
+          double speed = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm();
+          if (!bends.empty()) speed += w.bendSpeed(a) + w.bendSpeed(b);
+          for (const std::size_t i : {a, b})
+            if (w.traits_[i].dynamic && !still)
+              speed += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
+          for (const std::size_t i : {a, b}) {
+            const solve::Traits& t = w.traits_[i];
+            if (w.sleep_[i] != Sleep::Awake) continue;
+            if (!still) x.substeps = greatest(x.substeps, speed * frame / (kTouchTravel * t.inner_radius));
+            if (t.weight > 0)
+              x.internal = greatest(x.internal, internalFor(t, static_cast<double>(touch.force) / t.weight));
+          }
+        }
+      });
   double wanted = 2, internal = 2;
-  for (const Wanted& x : parts) wanted = greatest(wanted, x.substeps), internal = greatest(internal, x.internal);
+  for (const Wanted& x : parts)
+    wanted = greatest(wanted, x.substeps), internal = greatest(internal, x.internal);
   wanted = greatest(wanted, internal / kMostIterations);
   int n = 2;
   while (n < wanted && n < kMostSubsteps) n *= 2;
