@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/solve/substep.h"
 
+#include <algorithm>
 #include <cmath>
 
 #include "core/solve/flight.h"
@@ -267,6 +268,15 @@ Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
   return Substep(in, std::move(contacts)).run();
 }
 
+namespace {
+
+// Loads of an island are looked for in so many blocks' sweeps: what is too large for that finds the rest while it
+// stands, over the first frames.
+constexpr std::size_t kLoadBudget = 1'500'000;
+constexpr int kLeastLoadSweeps = 60;
+
+}  // namespace
+
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
   const double dt = in.h / in.iterations;
   Bodies bodies = gatherBodies(in);
@@ -284,8 +294,9 @@ void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
     Passes island{list, rows, dt, in.engine};
     island.warmStart();
     // Springs first: they share a load evenly among the points that could bear it.
-    island.sweepUntil(Pass::PushOut, false, enough, sweeps);
-    island.sweepUntil(Pass::Settle, false, enough, sweeps);
+    const int most = std::clamp(static_cast<int>(kLoadBudget / std::max<std::size_t>(list.blocks.size(), 1)), std::min(kLeastLoadSweeps, sweeps), sweeps);
+    island.sweepUntil(Pass::PushOut, false, enough, most);
+    island.sweepUntil(Pass::Settle, false, enough, most);
     storeForces(list, dt, in.engine.team, contacts);
   }
 }
