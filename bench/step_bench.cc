@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // Whole internal steps, per awake piece. Usage: step_bench laid|heap|hold [pieces] [threads] [frames]
+// [auto|scalar|sse2|avx2]
 #include <cstdlib>
 #include <string>
 
@@ -12,6 +13,7 @@ namespace {
 
 struct Job {
   int pieces = 1000, threads = 1, frames = 0;  // 0: as many as the job is made for
+  solve::Lanes lanes = solve::Lanes::Auto;
 };
 
 // A heap that falls and comes to rest.
@@ -19,7 +21,7 @@ void heap(const Job& job) {
   const int columns = static_cast<int>(std::sqrt(job.pieces / 8.0)), most = job.frames > 0 ? job.frames : 240;
   const world::Scene scene =
       bench::fallingHeap(world::boxPrototype("box", Vec3::Constant(0.2), 1000), job.pieces, 0.36, columns);
-  world::World w(scene, {job.threads});
+  world::World w(scene, {job.threads, job.lanes});
   WorkTimes nobody;
   const double start = seconds();
   double steps = 0;
@@ -38,12 +40,13 @@ void heap(const Job& job) {
       "heap of %d boxes: %d frames in %.2f s, %u awake at the end, %.1f ns an awake box and internal step\n",
       job.pieces, f, seconds() - start, w.stats().awake, 1e9 * (seconds() - start) / steps);
   nobody.print(steps);
+  std::printf("motion %016llx\n", static_cast<unsigned long long>(w.digest()));
 }
 
 // Floats stirred in a hold: s a frame while all are in motion.
 void hold(const Job& job) {
   const world::Scene scene = bench::stirredHold(job.pieces, 4);
-  world::World w(scene, {job.threads});
+  world::World w(scene, {job.threads, job.lanes});
   WorkTimes times;
   const int frames = job.frames > 0 ? job.frames : 72;
   double sum = 0, steps = 0;
@@ -69,7 +72,12 @@ void hold(const Job& job) {
 int main(int argc, char** argv) {
   const auto number = [&](int k, int fallback) { return argc > k ? std::atoi(argv[k]) : fallback; };
   const std::string what = argc > 1 ? argv[1] : "laid";
-  const Job job{number(2, 1000), number(3, 1), number(4, 0)};
+  const std::string lanes = argc > 5 ? argv[5] : "auto";
+  const Job job{number(2, 1000), number(3, 1), number(4, 0),
+                lanes == "scalar" ? solve::Lanes::Scalar
+                : lanes == "sse2" ? solve::Lanes::Sse2
+                : lanes == "avx2" ? solve::Lanes::Avx2
+                                  : solve::Lanes::Auto};
   if (what == "laid")
     laidCost(world::boxPrototype("box", Vec3::Ones(), 1000), job.pieces, job.threads,
              job.frames > 0 ? job.frames : 12);

@@ -10,6 +10,8 @@ for preset in release debug checked; do
 done
 build/release/tests/shots_tests "[full]"
 scripts/check_bits.sh build/release/drubble build/debug/drubble 144
+scripts/check_heap.sh
+scripts/check_races.sh
 scripts/check_layers.sh
 scripts/check_symbols.sh
 scripts/check_format.sh

@@ -55,14 +55,19 @@ TEST_CASE("pebbles beside barges on an endless ground: all pairs, each once, wit
     RandomStream r(9, "rounds");
     std::vector<BoxKind> now = kinds;
     std::vector<char> known(count, 0);
-    // Some come to rest, some start again, and what moves is elsewhere each time.
-    for (int round = 0; round < 12; ++round) {
+    // Some come to rest, some start again, and what moves goes far, creeps or stays by turns: within its fat
+    // box, out of it with a few others, out of it with all.
+    for (int round = 0; round < 30; ++round) {
+      const double change = round < 12 ? 0.1 : 0.002, travel = round % 3 == 0   ? 0.2
+                                                               : round % 3 == 1 ? 0.004
+                                                                                : 0;
       std::vector<std::uint32_t> moving, settled;
       for (std::uint32_t i = 0; i < count; ++i) {
         const bool moved = now[i] == BoxKind::Moving;
-        if (i + 1 < count && r.between(0, 1) < 0.1) now[i] = moved ? BoxKind::Static : BoxKind::Moving;
+        if (i + 1 < count && r.between(0, 1) < change) now[i] = moved ? BoxKind::Static : BoxKind::Moving;
         if (now[i] == BoxKind::Moving) {
-          const Vec3 step = vec3(r.between(-0.2, 0.2), 0, r.between(-0.2, 0.2));
+          const double far = round > 12 && i % 97 == 0 ? 1 : travel;
+          const Vec3 step = far * vec3(r.between(-1, 1), 0, r.between(-1, 1));
           boxes[i] = {boxes[i].low + step, boxes[i].high + step};
           moving.push_back(i);
           known[i] = 0;

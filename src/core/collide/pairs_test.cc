@@ -313,3 +313,63 @@ TEST_CASE("of two corners that bear side by side both are kept, however far out 
   CHECK(m.points[0].feature == 1);
   CHECK(m.points[1].feature == 2);
 }
+
+namespace {
+
+shape::Shape boxOf(const Vec3& size) { return shape::box(-0.5 * size, 0.5 * size); }
+
+}  // namespace
+
+TEST_CASE("a patch cut anew against the same face is what a new look finds, as long as little has changed") {
+  RandomStream r(41, "clip");
+  int again = 0, refused = 0;
+  for (int n = 0; n < 400; ++n) {
+    const shape::Shape a = boxOf(vec3(r.between(0.3, 1), 0.4, r.between(0.3, 1)));
+    const shape::Shape b = boxOf(vec3(r.between(0.3, 1), 0.4, r.between(0.3, 1)));
+    const Pose pose_a{randomPoint(r, 1), r.turn()};
+    Pose on{vec3(r.between(-0.2, 0.2), 0.4 - r.between(-1e-4, 2e-3), r.between(-0.2, 0.2)),
+            turnAbout(Vec3::UnitY(), r.between(-3, 3))};
+    Manifolds first;
+    collide::collide(a, pose_a, b, pose_a * on, 0.01, first);
+    if (first.size() != 1 || first[0].face_of == FaceOf::Neither) continue;
+    on.position += randomPoint(r, 1e-3);
+    on.turn = turnAbout(randomPoint(r, 1).normalized(), r.between(0, 2e-3)) * on.turn;
+    const Pose pose_b = pose_a * on;
+    Manifold m = first[0];
+    if (!clipAgain(a, pose_a, b, pose_b, 0.01, m)) {
+      ++refused;
+      continue;
+    }
+    ++again;
+    Manifolds found;
+    collide::collide(a, pose_a, b, pose_b, 0.01, found);
+    REQUIRE(found.size() == 1);
+    // Of two faces that are nearly parallel either may be chosen.
+    CHECK(m.normal.dot(found[0].normal) > 1 - 1e-5);
+    CHECK(m.leastGap() == Approx(found[0].leastGap()).margin(3e-4));
+    CHECK(m.count >= 3);
+  }
+  CHECK(again > 200);
+  CHECK(refused < 150);
+}
+
+TEST_CASE("a patch is not cut anew where the face no longer tells all, or the two are no hulls") {
+  const shape::Shape box = boxOf(Vec3::Ones()), ball = shape::sphere(0.5);
+  Manifolds found;
+  const Pose low, high{vec3(0, 1, 0), Quat::Identity()};
+  collide::collide(box, low, box, high, 0.01, found);
+  REQUIRE(found.size() == 1);
+  REQUIRE(found[0].count == 4);
+  Manifold m = found[0];
+  CHECK(clipAgain(box, low, box, high, 0.01, m));
+  CHECK(m.leastGap() == Approx(0).margin(1e-12));
+  m = found[0];
+  CHECK_FALSE(clipAgain(box, low, box, {vec3(0.9995, 1, 0), Quat::Identity()}, 0.01, m));  // over an edge
+  m = found[0];
+  CHECK_FALSE(clipAgain(box, low, box, {vec3(0, 1.005, 0), Quat::Identity()}, 0.01, m));  // it hovers
+  m = found[0];
+  CHECK_FALSE(
+      clipAgain(box, low, box, {vec3(0, 1.2, 0), turnAbout(Vec3::UnitX(), 0.5)}, 0.3, m));  // on an edge
+  m = found[0];
+  CHECK_FALSE(clipAgain(box, low, ball, high, 0.01, m));
+}

@@ -163,13 +163,49 @@ TEST_CASE("small calm islands get lists of their own, what moves and what is lar
     return n;
   };
   Groups calm = groupContacts(crowd.input(), 9.81);
-  CHECK(calm.calm.size() == 3);
+  CHECK(calm.islands.size() == 3);
   CHECK(contactsOf(calm.together) == 0);
   crowd.bodies[12].velocity = vec3(1, 0, 0);
   Groups stirred = groupContacts(crowd.input(), 9.81);
-  CHECK(stirred.calm.size() == 2);
+  CHECK(stirred.islands.size() == 2);
   CHECK(contactsOf(stirred.together) == 8);
   CHECK(sweepsFor(1) == kMostSweeps);
   CHECK(sweepsFor(kSweepBudget / 4) == 4);
   CHECK(sweepsFor(100 * kSweepBudget) == 1);
+}
+
+TEST_CASE("an ellipsoid's resistance to rolling goes by the radius of its surface where it is touched") {
+  Traits still, egg;
+  egg.dynamic = true;
+  egg.inverse_mass = 2;
+  egg.inverse_inertia = 300 * Mat3::Identity();
+  egg.size = 0.2;
+  egg.inner_radius = 0.05;
+  egg.outer_radius = 0.1;
+  egg.half_axes = vec3(0.1, 0.05, 0.1);
+  const std::vector<Traits> traits{still, egg};
+  const std::vector<std::uint32_t> body_of{0, 1};
+  Contact c;
+  c.a = PieceId{0u};
+  c.b = PieceId{1u};
+  c.patch.count = 1;
+  c.surfaces.rolling = 0.01;
+  Bodies bodies(2);
+  bodies[1].piece = 1;
+  bodies[1].inverse_mass = Vec3::Constant(2);
+  bodies[1].inverse_inertia = egg.inverse_inertia;
+  // Lying on its flat side: a² / c. On its rim: the mean of a and c² / a.
+  for (const auto& [turn, radius] :
+       {std::pair(Quat::Identity(), 0.1 * 0.1 / 0.05),
+        std::pair(turnAbout(Vec3::UnitX(), std::acos(0.0)), 0.5 * (0.1 + 0.05 * 0.05 / 0.1))}) {
+    bodies[1].turn = bodies[1].start_turn = turn;
+    c.patch.normal = Vec3::UnitY();
+    const Contacts contacts{c};
+    BlockInput in{bodies, body_of, traits, contacts, 0.001, 0.008};
+    const BodyBriefs briefs = briefsOf(in);
+    in.briefs = &briefs;
+    const BlockList list = buildBlocks(in, linksOf(in, 9.81), {0});
+    REQUIRE(list.extraOf(0) != nullptr);
+    CHECK(static_cast<double>(list.extraOf(0)->roll_lever.x[0]) == Approx(0.01 * radius).epsilon(1e-5));
+  }
 }

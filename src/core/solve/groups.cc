@@ -75,16 +75,22 @@ Groups groupContacts(const BlockInput& given, double gravity) {
   if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
   const Links links = linksOf(in, gravity);
   const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
-  std::vector<char> is_lively(in.bodies.size(), 0);
-  for (std::size_t i = 0; i < links.size(); ++i)
+  std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0);
+  for (std::size_t i = 0; i < links.size(); ++i) {
     if (links[i].lively) is_lively[island[i]] = 1;
-  std::vector<std::vector<std::uint32_t>> calm =
-      contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) { return is_lively[i] == 0; });
-  std::erase_if(
-      calm, [&](const std::vector<std::uint32_t>& some) { return sweepsFor(countBlocks(links, some)) == 1; });
+    if (links[i].deep) is_deep[island[i]] = 1;
+  }
+  std::vector<std::vector<std::uint32_t>> islands = contactsByIsland(
+      island, in.bodies.size(), [&](std::uint32_t i) { return is_lively[i] == 0 || is_deep[i] != 0; });
+  std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
+    return sweepsFor(countBlocks(links, some)) == 1;
+  });
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
-  for (const std::vector<std::uint32_t>& some : calm)
+  Groups out;
+  for (const std::vector<std::uint32_t>& some : islands) {
+    out.parting.push_back(is_lively[island[some[0]]]);
     for (const std::uint32_t i : some) apart[i] = 1;
+  }
   std::vector<std::uint32_t> together;
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
     if (island[i] == kNoIsland) continue;
@@ -93,7 +99,9 @@ Groups groupContacts(const BlockInput& given, double gravity) {
   }
   BlockInput with_calm = in;
   with_calm.calm = &is_calm;
-  return {buildBlocks(with_calm, links, together), buildEach(with_calm, links, calm)};
+  out.together = buildBlocks(with_calm, links, together);
+  out.islands = buildEach(with_calm, links, islands);
+  return out;
 }
 
 std::vector<BlockList> islandBlocks(const BlockInput& given) {

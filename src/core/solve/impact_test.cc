@@ -115,3 +115,25 @@ TEST_CASE("a dozen boxes laid in a row, touching, hand a blow on to the last") {
   for (std::size_t i = 0; i < 11; ++i) CHECK(s.velocity(i).norm() < 1e-3);
   CHECK(s.velocity(first).norm() < 1e-3);
 }
+
+TEST_CASE("what overlaps is eased apart at a bounded speed and keeps hardly any of it") {
+  // Without weight, friction or bounce nothing else is there to slow it down.
+  for (const double share : {0.02, 0.1, 0.3}) {
+    Stage s;
+    s.scene.gravity = Vec3::Zero();
+    s.surface(0, 0);
+    s.box(Vec3::Constant(0.2), Vec3::Zero());
+    s.box(Vec3::Constant(0.2), vec3(0.2 * (1 - share), 0, 0));
+    double fastest = 0, before = s.position(0).x(), parted = 0;
+    for (int f = 0; f < 48; ++f) {
+      s.frames(1);
+      fastest = std::max(fastest, std::abs(s.position(0).x() - before) * 24);
+      before = s.position(0).x();
+    }
+    parted = s.position(1).x() - s.position(0).x();
+    INFO("overlap of " << share << ", left with " << s.velocity(0).norm() << " m/s");
+    CHECK(parted > 0.2 * 0.998);
+    CHECK(fastest < 2 * 0.2);                  // two sizes a second between them, each half of it
+    CHECK(s.velocity(0).norm() < 0.05 * 0.2);  // of a size a second
+  }
+}

@@ -196,3 +196,19 @@ TEST_CASE("blocks that share a body are done one after the other: forward, and f
   CHECK(again == backward);
   CHECK(momentum(forward, 2, 3) == Approx(before).margin(1e-5));
 }
+
+TEST_CASE("gaps that were found for these places serve the next sweep as well as new ones") {
+  for (const bool with_extras : {false, true}) {
+    Blocks kept(5, with_extras, 21), anew(5, with_extras, 21);
+    const Kernel& k = kernelOf(Lanes::Auto);
+    for (Blocks* b : {&kept, &anew}) k.sweep(b->range(0, 5), {Pass::Settle, kRate, true, false});
+    k.sweep(kept.range(0, 5), {Pass::PushOut, kRate, false, false});
+    k.sweep(anew.range(0, 5), {Pass::PushOut, kRate, true, false});
+    CHECK(kept == anew);
+    kept.rows[2].moved[1] += 0.01f;
+    anew.rows[2].moved[1] += 0.01f;
+    k.sweep(kept.range(0, 5), {Pass::PushOut, kRate, false, false});
+    k.sweep(anew.range(0, 5), {Pass::PushOut, kRate, true, false});
+    CHECK_FALSE(kept == anew);
+  }
+}

@@ -25,6 +25,14 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
   return fastest;
 }
 
+constexpr double kDeep = 0.02;  // of the size
+
+bool overlapsDeep(const Contact& c, double size) {
+  for (int k = 0; k < c.patch.count; ++k)
+    if (c.patch.points[static_cast<std::size_t>(k)].gap < -kDeep * size) return true;
+  return false;
+}
+
 bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, const BodyBrief& b) {
   if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
     return true;
@@ -45,9 +53,11 @@ Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
   out.solved = (out.a != 0 && c.surfaces.unmoved != 1) || (out.b != 0 && c.surfaces.unmoved != 2);
   if (!out.solved) return out;
   out.extra = needsExtra(in, c, a, b);
-  const double calm = kCalm * kCalm * 0.2 * gravity * static_cast<double>(std::min(a.size, b.size));
+  const auto size = static_cast<double>(std::min(a.size, b.size));
+  const double calm = kCalm * kCalm * 0.2 * gravity * size;
   const auto most = static_cast<double>(mostSpeed(a, b));
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
+  out.deep = overlapsDeep(c, size);
   return out;
 }
 

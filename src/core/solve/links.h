@@ -20,6 +20,7 @@ struct Link {
   bool solved = false;                // it moves something
   bool extra = false;                 // it needs what stands in a BlockExtra
   bool lively = false;                // its points move past each other fast, measured by size and `gravity`
+  bool deep = false;                  // it overlaps by far more than a load makes it
 };
 
 // Whether a contact resists rolling: a face on a face does not roll.

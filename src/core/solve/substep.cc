@@ -107,8 +107,9 @@ class Substep {
     const double enough = kResidual * in_.gravity.norm() * dt_;
     const auto iterate = [&](Pass pass, bool moved) {
       together.sweep(pass, moved);
-      eachIsland([&](Passes island) {
-        island.sweepUntil(pass, moved, enough, sweepsFor(island.list.blocks.size()));
+      eachIsland([&](Passes island, bool parting) {
+        const bool once = parting && pass == Pass::PushOut;
+        island.sweepUntil(pass, moved, enough, once ? 1 : sweepsFor(island.list.blocks.size()));
       });
     };
     const bool track = anyFast();
@@ -122,7 +123,7 @@ class Substep {
       in_.engine.enter(Work::Passes);
       if (step == 0) {
         together.warmStart();
-        eachIsland([](Passes island) { island.warmStart(); });
+        eachIsland([](Passes island, bool) { island.warmStart(); });
       } else {
         repeatLast();
       }
@@ -133,13 +134,13 @@ class Substep {
       in_.engine.enter(Work::Passes);
       iterate(Pass::Settle, true);
       together.judgeSliding();
-      eachIsland([](Passes island) { island.judgeSliding(); });
+      eachIsland([](Passes island, bool) { island.judgeSliding(); });
       in_.engine.enter(Work::Motion);
       fold();
     }
     in_.engine.enter(Work::Prepare);
     storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
-    for (const BlockList& island : groups_.calm) storeForces(island, dt_, in_.engine.team, out_.contacts);
+    for (const BlockList& island : groups_.islands) storeForces(island, dt_, in_.engine.team, out_.contacts);
     return std::move(out_);
   }
 
@@ -148,11 +149,11 @@ class Substep {
   template <class Do>
   void eachIsland(Do one) {
     std::size_t blocks = 0;
-    for (const BlockList& island : groups_.calm) blocks += island.blocks.size();
-    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, groups_.calm.size(), 1,
+    for (const BlockList& island : groups_.islands) blocks += island.blocks.size();
+    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, groups_.islands.size(), 1,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
                    for (std::size_t k = begin; k < end; ++k)
-                     one(Passes{groups_.calm[k], rows_, dt_, in_.engine.alone()});
+                     one(Passes{groups_.islands[k], rows_, dt_, in_.engine.alone()}, groups_.parting[k] != 0);
                  });
   }
 
@@ -270,8 +271,8 @@ Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
 
 namespace {
 
-// Loads of an island are looked for in so many blocks' sweeps: what is too large for that finds the rest while it
-// stands, over the first frames.
+// Loads of an island are looked for in so many blocks' sweeps: what is too large for that finds the rest
+// while it stands, over the first frames.
 constexpr std::size_t kLoadBudget = 1'500'000;
 constexpr int kLeastLoadSweeps = 60;
 
@@ -294,7 +295,8 @@ void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts) {
     Passes island{list, rows, dt, in.engine};
     island.warmStart();
     // Springs first: they share a load evenly among the points that could bear it.
-    const int most = std::clamp(static_cast<int>(kLoadBudget / std::max<std::size_t>(list.blocks.size(), 1)), std::min(kLeastLoadSweeps, sweeps), sweeps);
+    const int most = std::clamp(static_cast<int>(kLoadBudget / std::max<std::size_t>(list.blocks.size(), 1)),
+                                std::min(kLeastLoadSweeps, sweeps), sweeps);
     island.sweepUntil(Pass::PushOut, false, enough, most);
     island.sweepUntil(Pass::Settle, false, enough, most);
     storeForces(list, dt, in.engine.team, contacts);

@@ -43,9 +43,9 @@ inline constexpr double kFastShare = 0.4;
 // I1 what happens in an island depends on nothing outside it. I2 the result depends on the input's bits only.
 Proposal solveSubstep(const SubstepInput& in, Contacts contacts);
 
-// The contact forces that hold the given pieces still, found by sweeps without motion: at most `sweeps`, fewer for
-// islands of many thousands. Their number hangs on the island only, so that one's bits do not on another. Pieces that cannot be held are left
-// to fall.
+// The contact forces that hold the given pieces still, found by sweeps without motion: at most `sweeps`,
+// fewer for islands of many thousands. Their number hangs on the island only, so that one's bits do not on
+// another. Pieces that cannot be held are left to fall.
 void findLoads(const SubstepInput& in, int sweeps, Contacts& contacts);
 
 }  // namespace drubble::solve
