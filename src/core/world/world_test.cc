@@ -367,7 +367,7 @@ TEST_CASE("a heap shared among three threads comes to what one makes of it", "[t
     mixedHeap(s);
     world::World w(s.scene, {threads});
     world::Watcher nobody;
-    for (int f = 0; f < 5; ++f) w.advance(nobody);
+    for (int f = 0; f < 8; ++f) w.advance(nobody);
     if (threads == 1) alone = w.digest();
     CHECK(w.digest() == alone);
     CHECK(w.contacts().size() > 400);
