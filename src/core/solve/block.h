@@ -16,15 +16,19 @@ namespace drubble::solve {
 
 inline constexpr std::uint32_t kNotDriven = 0xffffffffu;
 
-// A body while a substep is solved. Body 0 stands for everything that does not move.
-struct ActiveBody {
-  std::uint32_t piece = 0xffffffffu;
+// A body while a substep is solved. Body 0 stands for everything that does not move. What every internal step
+// needs comes first: two cache lines.
+struct alignas(64) ActiveBody {
   Vec3 position = Vec3::Zero(), velocity = Vec3::Zero(), spin = Vec3::Zero();
   Quat turn = Quat::Identity();
+  std::uint32_t piece = 0xffffffffu;
+  std::uint32_t drive = kNotDriven;    // index of its Drive
+  bool damped = true;                  // false: its traits are known to have no damping
+  bool rounded = false;                // where it touches does not turn with it
+  bool tumbles = true;                 // false: its spin stays as it is while nothing pushes
   Vec3 start_position = Vec3::Zero();  // at the substep's start
   Quat start_turn = Quat::Identity();
   Vec3 acceleration = Vec3::Zero();
-  std::uint32_t drive = kNotDriven;     // index of its Drive
   Vec3 inverse_mass = Vec3::Zero();     // along the world's axes; 0 along locked ones
   Mat3 inverse_inertia = Mat3::Zero();  // world, at the substep's start
 

@@ -36,6 +36,9 @@ Bodies gatherBodies(const SubstepInput& in) {
     b.turn = b.start_turn = in.motion.turn[p];
     b.velocity = in.motion.velocity[p];
     b.spin = in.motion.spin[p];
+    b.damped = t.travel_damping > 0 || t.spin_damping > 0;
+    b.rounded = t.roundness != shape::Roundness::None;
+    b.tumbles = !t.round && !t.turnLocked();
     if (!t.dynamic) return;
     b.acceleration = t.free_travel.cwiseProduct(in.gravity * t.gravity_share);
     b.inverse_mass = t.inverse_mass * t.free_travel;
@@ -52,9 +55,10 @@ void loadVelocity(const ActiveBody& b, BodyRow& row) {
   }
 }
 
-void loadPlace(const ActiveBody& b, const Traits& traits, BodyRow& row) {
+void loadPlace(const ActiveBody& b, const std::vector<Traits>& traits, BodyRow& row) {
   const Vec3 moved = b.position - b.start_position;
-  const Quat turned = touchTurn(traits, b.start_turn, b.turn);
+  const Quat turned =
+      b.rounded ? touchTurn(traits[b.piece], b.start_turn, b.turn) : b.turn * b.start_turn.conjugate();
   for (int k = 0; k < 3; ++k) row.moved[k] = static_cast<float>(moved[k]);
   row.turned[0] = static_cast<float>(turned.x());
   row.turned[1] = static_cast<float>(turned.y());
@@ -67,7 +71,18 @@ struct Given {
   Vec3 velocity, spin;
 };
 
-Given given(const BodyRow& loaded, const BodyRow& now) {
+// A body's velocities, as they stood in its row.
+struct Speeds {
+  float velocity[3]{}, spin[3]{};
+};
+
+Speeds speedsOf(const BodyRow& row) {
+  Speeds s;
+  for (std::size_t k = 0; k < 3; ++k) s.velocity[k] = row.velocity[k], s.spin[k] = row.spin[k];
+  return s;
+}
+
+Given given(const Speeds& loaded, const BodyRow& now) {
   Given g;
   for (int k = 0; k < 3; ++k) {
     // Plus 0: never -0, which may or may not come out of a sum of nothings.
@@ -190,16 +205,19 @@ class Substep {
   void accelerate(bool moved) {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
-      const Traits& t = in_.traits[b.piece];
       if (b.drive == kNotDriven) {
         b.velocity += b.acceleration * dt_;
-        if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
-        if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
+        if (b.damped) damp(in_.traits[b.piece], b);
       }
       loadVelocity(b, rows_[i]);
-      if (moved) loadPlace(b, t, rows_[i]);
-      loaded_[i] = rows_[i];
+      if (moved) loadPlace(b, in_.traits, rows_[i]);
+      loaded_[i] = speedsOf(rows_[i]);
     });
+  }
+
+  void damp(const Traits& t, ActiveBody& b) const {
+    if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
+    if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
   }
 
   // Rows are fixed within a substep: last time's impulses give again what they gave.
@@ -219,7 +237,7 @@ class Substep {
         const Pose& to = in_.drives[b.drive].poses[static_cast<std::size_t>(step) + 1];
         b.position = to.position;
         b.turn = to.turn;
-        loadPlace(b, in_.traits[b.piece], rows_[i]);
+        loadPlace(b, in_.traits, rows_[i]);
         return;
       }
       const Given g = given(loaded_[i], rows_[i]);
@@ -228,9 +246,12 @@ class Substep {
       b.position += (b.velocity + g.velocity) * dt_;
       if (free) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
       Vec3 spin = b.spin + g.spin;
-      spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
+      if (b.tumbles)
+        spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
+      else
+        b.turn = (turnBy(spin * dt_) * b.turn).normalized();
       b.spin = spin - g.spin;
-      loadPlace(b, in_.traits[b.piece], rows_[i]);
+      loadPlace(b, in_.traits, rows_[i]);
       keepGiven(b, i);
     });
   }
@@ -258,7 +279,8 @@ class Substep {
 
   const SubstepInput& in_;
   double dt_;
-  BodyRows rows_, loaded_, last_;
+  BodyRows rows_;
+  PagedVector<Speeds> loaded_, last_;  // when the internal step began; what the solver gave in the one before
   Proposal out_;
   Groups groups_;
 };
