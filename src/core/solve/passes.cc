@@ -131,6 +131,7 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
 }
 
 void Passes::judgeSliding() {
+  if (list.extras.size() == 0) return;
   for (std::size_t n = 0; n < list.blocks.size(); ++n) {
     ContactBlock& c = list.blocks[n];
     if (list.extra[n] == BlockList::kNoExtra) continue;

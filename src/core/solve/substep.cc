@@ -134,13 +134,11 @@ class Substep {
       in_.engine.enter(Work::Impacts);
       const bool struck = impacts.pass(out_.bodies, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
-      accelerate(step == 0 || struck);
+      accelerate(step == 0, struck);
       in_.engine.enter(Work::Passes);
       if (step == 0) {
         together.warmStart();
         eachIsland([](Passes island, bool) { island.warmStart(); });
-      } else {
-        repeatLast();
       }
       iterate(Pass::PushOut, struck);
       in_.engine.enter(Work::Motion);
@@ -201,33 +199,29 @@ class Substep {
     }
   }
 
-  // `moved`: places may have changed since they were loaded last.
-  void accelerate(bool moved) {
+  // `struck`: places may have changed since they were loaded last. Rows are fixed within a substep: but for
+  // the first step, last time's impulses give again what they gave.
+  void accelerate(bool first, bool struck) {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       if (b.drive == kNotDriven) {
         b.velocity += b.acceleration * dt_;
         if (b.damped) damp(in_.traits[b.piece], b);
       }
-      loadVelocity(b, rows_[i]);
-      if (moved) loadPlace(b, in_.traits, rows_[i]);
-      loaded_[i] = speedsOf(rows_[i]);
+      BodyRow& row = rows_[i];
+      loadVelocity(b, row);
+      if (first || struck) loadPlace(b, in_.traits, row);
+      loaded_[i] = speedsOf(row);
+      for (std::size_t k = 0; k < 3 && !first; ++k) {
+        row.velocity[k] += last_[i].velocity[k];
+        row.spin[k] += last_[i].spin[k];
+      }
     });
   }
 
   void damp(const Traits& t, ActiveBody& b) const {
     if (t.travel_damping > 0) b.velocity /= 1 + t.travel_damping * dt_;
     if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
-  }
-
-  // Rows are fixed within a substep: last time's impulses give again what they gave.
-  void repeatLast() {
-    eachBody(in_, [&](std::size_t i) {
-      for (std::size_t k = 0; k < 3; ++k) {
-        rows_[i].velocity[k] += last_[i].velocity[k];
-        rows_[i].spin[k] += last_[i].spin[k];
-      }
-    });
   }
 
   void move(int step) {

@@ -13,7 +13,7 @@ namespace {
 
 constexpr std::size_t kMoreContacts = 64;  // room for those that come
 constexpr double kLookAhead = 0.02;        // of the smaller piece's size
-constexpr double kFollowed = 2.5e-4;       // of the smaller piece's size: so far a patch goes on as it is
+constexpr double kFollowed = 1e-3;         // of the smaller piece's size: so far a patch goes on as it is
 constexpr double kClipped =
     1e-2;  // and so far it is cut anew against the same face, without a search for one
 constexpr double kSamePlace =
