@@ -52,6 +52,11 @@ class Goals {
   void own(const std::string& name, double ours, double base, double accept, double want, bool more = false) {
     add({name, ours, base, ours / base, accept, want, more});
   }
+  // A figure without a goal: not among the rows.
+  void plain(const std::string& name, double ours) const {
+    std::printf("%-76s %10.4g\n", name.c_str(), ours);
+    std::fflush(stdout);
+  }
   double pass(const char* n) const { return figure(text_, {"8-wide lean ", n, "4-pt 1T"}, "4-pt 1T"); }
   double step(const char* n) const { return figure(text_, {"lean warm", n, "4-pt 1T"}, "measured"); }
   // Preparation and storing come once in four internal steps, push-out and settling in each.
@@ -121,6 +126,22 @@ int main(int argc, char** argv) {
     goals.own("substep of a pile of 100k on two threads, s", both.step * 4 * 1e5 * 1e-9, 1, 1, 0.5);
     const double alone = stirredFrame(1000, 0, 1, 12), beside = stirredFrame(1000, 99000, 1, 12);
     goals.own("1k awake of 100k over 1k alone, s a frame", beside, alone, 2, 1.2);
+  }
+  // In full motion: no goals, for comparison.
+  const world::Prototype oval = world::ellipsoidPrototype("oval", vec3(0.12, 0.08, 0.1), 500),
+                         cube = world::boxPrototype("cube", Vec3::Constant(0.2), 1000);
+  world::Prototype shard = chamferedBlock();
+  for (const int n : quick ? std::vector{1000} : std::vector{1000, 10000}) {
+    const int columns = static_cast<int>(std::sqrt(n / 8.0));
+    const std::string many_of = std::to_string(n / 1000) + "k ";
+    goals.plain("falling heap, ns an awake piece and internal step, " + many_of + "boxes",
+                stirredCost(fallingHeap(cube, n, 0.36, columns), 1, 10, 4));
+    goals.plain("the same, " + many_of + "hulls of 24 corners",
+                stirredCost(fallingHeap(shard, n, 1.8, columns), 1, 24, 4));
+    goals.plain("the same, " + many_of + "ellipsoids",
+                stirredCost(fallingHeap(oval, n, 0.36, columns), 1, 10, 4));
+    goals.plain("the same, " + many_of + "boxes on a mesh of 100k triangles",
+                stirredCost(heapOnTerrain(cube, n, 0.36, columns, 100000), 1, 10, 4));
   }
   if (!run.empty()) {
     const nlohmann::json told = nlohmann::json::parse(run);

@@ -98,6 +98,21 @@ inline LaidCost laidCost(const world::Prototype& block, int count, int threads, 
   return out;
 }
 
+// Pieces in full motion: ns an awake piece and internal step, over some frames.
+inline double stirredCost(const world::Scene& scene, int threads, int first, int frames) {
+  world::World w(scene, {threads});
+  world::Watcher nobody;
+  for (int f = 0; f < first; ++f) w.advance(nobody);
+  double took = 0, steps = 0;
+  for (int f = 0; f < frames; ++f) {
+    const double begun = seconds();
+    const world::FrameStats s = w.advance(nobody);
+    took += seconds() - begun;
+    steps += static_cast<double>(s.substeps) * s.iterations * s.awake;
+  }
+  return 1e9 * took / steps;
+}
+
 // Balls that roll about in a pen forever beside `resting` blocks that sleep: s a frame, least of some.
 inline double stirredFrame(int awake, int resting, int threads, int frames) {
   world::Scene s;

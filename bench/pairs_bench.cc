@@ -1,8 +1,12 @@
 // SPDX-License-Identifier: Apache-2.0
-// What one pair test costs, by kinds and by how the two stand to each other. One item is one pair.
+// What one pair test costs, by kinds and by how the two stand to each other: one item is one pair. And what
+// finding the pairs costs: one item is one box that moves.
 #include <benchmark/benchmark.h>
 
+#include <cmath>
+
 #include "core/base/random.h"
+#include "core/collide/near_pairs.h"
 #include "core/collide/pairs.h"
 
 using namespace drubble;
@@ -95,7 +99,45 @@ void stillApart(benchmark::State& state, shape::Shape (*make)(RandomStream&)) {
   }
 }
 
+// Boxes of a dense heap with a pebble in ten, all of which go `travel` (m) in a direction of their own each
+// time.
+void nearPairs(benchmark::State& state, double travel, bool at_rest) {
+  const auto count = static_cast<std::uint32_t>(state.range(0));
+  const auto side = static_cast<std::uint32_t>(std::ceil(std::cbrt(count)));
+  RandomStream r(5, "near");
+  std::vector<Box> boxes(count);
+  std::vector<Vec3> step(count);
+  std::vector<std::uint32_t> all, few;
+  for (std::uint32_t i = 0; i < count; ++i) {
+    const Vec3 at = vec3(i % side, i / (side * side), i / side % side);
+    const Vec3 half = Vec3::Constant(i % 10 == 0 ? 0.1 : 0.52);
+    boxes[i] = {at - half, at + half};
+    step[i] = travel * (r.turn() * Vec3::UnitX());
+    all.push_back(i);
+    if (i % 100 == 0) few.push_back(i);
+  }
+  Team team(1);
+  collide::NearPairs near(count);
+  const auto boxOf = [&](std::uint32_t i) { return boxes[i]; };
+  if (at_rest) near.find({}, all, boxOf, team);
+  const std::vector<std::uint32_t>& moving = at_rest ? few : all;
+  near.find(moving, {}, boxOf, team);
+  for (auto _ : state) {
+    for (const std::uint32_t i : moving) boxes[i] = {boxes[i].low + step[i], boxes[i].high + step[i]};
+    benchmark::DoNotOptimize(near.find(moving, {}, boxOf, team).size());
+    for (const std::uint32_t i : moving)
+      if (boxes[i].centre().squaredNorm() > 1e6) step[i] = -step[i];
+  }
+  state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(moving.size()));
+}
+
 }  // namespace
+
+#define NEAR(name, travel, at_rest) \
+  BENCHMARK_CAPTURE(nearPairs, name, travel, at_rest)->Arg(1000)->Arg(10000)->Arg(100000)
+NEAR(creeping, 1e-4, false);
+NEAR(falling, 0.05, false);
+NEAR(one_in_a_hundred_creeps, 1e-4, true);
 
 #define PAIRS(make)                                                   \
   BENCHMARK_CAPTURE(pairTests, make##_apart, make, Stand::Apart);     \

@@ -134,4 +134,26 @@ inline world::Scene stirredHold(int count, int substeps) {
   return s;
 }
 
+// A heap like fallingHeap that falls on a bumpy mesh of about `triangles` instead of a plane.
+inline world::Scene heapOnTerrain(world::Prototype p, int count, double spacing, int columns, int triangles) {
+  world::Scene s = fallingHeap(std::move(p), count, spacing, columns);
+  const int cells = static_cast<int>(std::ceil(std::sqrt(triangles / 2.0)));
+  const double width = 4 * spacing * columns;
+  mesh::TriangleMesh m;
+  RandomStream r(9, "terrain");
+  for (int i = 0; i <= cells; ++i)
+    for (int j = 0; j <= cells; ++j)
+      m.vertices.push_back(vec3(width * (i / double(cells) - 0.5), r.between(0, 0.1), width * (j / double(cells) - 0.5)));
+  const auto at = [&](int i, int j) { return static_cast<std::uint32_t>(i * (cells + 1) + j); };
+  for (int i = 0; i < cells; ++i) {
+    for (int j = 0; j < cells; ++j) {
+      m.triangles.push_back({at(i, j), at(i, j + 1), at(i + 1, j)});
+      m.triangles.push_back({at(i + 1, j), at(i, j + 1), at(i + 1, j + 1)});
+    }
+  }
+  s.prototypes[0] = world::surfacePrototype("terrain", m);
+  s.prototypes[0].material = MaterialId(0);
+  return s;
+}
+
 }  // namespace drubble::bench

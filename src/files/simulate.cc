@@ -99,7 +99,7 @@ class Run {
 
   void store(const world::FrameStats& stats, double solve_seconds) {
     const auto t = Clock::now();
-    const measure::Penetration depth = meter_.measure(world_);
+    const measure::Penetration depth = meter_.measure(world_, &world_.team());
     const double measured = since(t);
     writer_.addFrame(world_, stats, depth, {solve_seconds, measured, last_store_});
     last_store_ = since(t) - measured;

@@ -9,6 +9,9 @@ namespace drubble::measure {
 
 namespace {
 
+constexpr double kUnknown = -1;  // a depth that must be looked for
+constexpr std::size_t kPairsWorthAThread = 256;
+
 double inscribedDiameter(const std::vector<const solve::Traits*>& dynamic) {
   double d = std::numeric_limits<double>::infinity();
   for (const solve::Traits* t : dynamic) d = least(d, 2 * t->inner_radius);
@@ -31,19 +34,25 @@ double percentile99(std::vector<double>& values) {
   return values[rank];
 }
 
-Penetration PenetrationMeter::measure(const world::World& w) {
+Penetration PenetrationMeter::measure(const world::World& w, Team* team) {
   std::vector<Entry> now;
   std::size_t old = 0;
   w.eachContact([&](const solve::Contact& c) {
     if (!now.empty() && now.back().a == c.a && now.back().b == c.b) return;
-    Entry e{c.a, c.b, 0, w.resting(c.a.index()) && w.resting(c.b.index())};
+    Entry e{c.a, c.b, kUnknown, w.resting(c.a.index()) && w.resting(c.b.index())};
     while (old < known_.size() && std::pair(known_[old].a, known_[old].b) < std::pair(e.a, e.b)) ++old;
     const bool same = old < known_.size() && known_[old].a == e.a && known_[old].b == e.b &&
                       known_[old].at_rest && e.at_rest;
-    e.depth = same ? known_[old].depth
-                   : collide::overlapDepth(w.shapeOf(e.a.index()), w.motion().pose(e.a.index()),
-                                           w.shapeOf(e.b.index()), w.motion().pose(e.b.index()));
+    if (same) e.depth = known_[old].depth;
     now.push_back(e);
+  });
+  shareOrAlone(team, now.size(), kPairsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      Entry& e = now[k];
+      if (e.depth == kUnknown)
+        e.depth = collide::overlapDepth(w.shapeOf(e.a.index()), w.motion().pose(e.a.index()),
+                                        w.shapeOf(e.b.index()), w.motion().pose(e.b.index()));
+    }
   });
   known_ = std::move(now);
   Penetration out;

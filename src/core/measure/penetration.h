@@ -24,7 +24,8 @@ struct Penetration {
 // partners rest keep the depth found last time: hand the same measurer every frame.
 class PenetrationMeter {
  public:
-  Penetration measure(const world::World& w);
+  // By the team, or none: alone. It changes no bit.
+  Penetration measure(const world::World& w, Team* team = nullptr);
 
  private:
   struct Entry {

@@ -59,6 +59,8 @@ class World {
   explicit World(const Scene& scene, Machine machine = {});
 
   const Scene& scene() const { return scene_; }
+  // That it runs on; free between frames.
+  Team& team() { return team_; }
   int frame() const { return frame_; }
   const solve::Motion& motion() const { return motion_; }
   const std::vector<solve::Traits>& traits() const { return traits_; }

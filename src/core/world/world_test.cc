@@ -362,14 +362,20 @@ void mixedHeap(Stage& s) {
 
 TEST_CASE("a heap shared among three threads comes to what one makes of it", "[threads]") {
   std::uint64_t alone = 0;
+  measure::Penetration alone_depth;
   for (const int threads : {1, 3}) {
     Stage s;
     mixedHeap(s);
     world::World w(s.scene, {threads});
     world::Watcher nobody;
     for (int f = 0; f < 8; ++f) w.advance(nobody);
-    if (threads == 1) alone = w.digest();
+    const measure::Penetration depth = measure::PenetrationMeter().measure(w, &w.team());
+    if (threads == 1) alone = w.digest(), alone_depth = depth;
     CHECK(w.digest() == alone);
+    CHECK(depth.worst > 0);
+    CHECK(std::tuple(depth.worst, depth.p99, depth.worst_share, depth.p99_share, depth.a, depth.b) ==
+          std::tuple(alone_depth.worst, alone_depth.p99, alone_depth.worst_share, alone_depth.p99_share,
+                     alone_depth.a, alone_depth.b));
     CHECK(w.contacts().size() > 400);
   }
 }
