@@ -61,6 +61,19 @@ struct Balls {
   }
 };
 
+// Of forty bodies, all but the first of which move.
+Links linksOfBalls(const Balls& balls, const Contacts& contacts) {
+  Bodies bodies(40);
+  for (std::size_t i = 1; i < bodies.size(); ++i) {
+    bodies[i].piece = u32(i);
+    bodies[i].inverse_mass = Vec3::Ones();
+  }
+  BlockInput in{bodies, balls.body_of, balls.traits, contacts, 0.001};
+  const BodyBriefs briefs = briefsOf(in);
+  in.briefs = &briefs;
+  return linksOf(in, 9.81);
+}
+
 }  // namespace
 
 TEST_CASE("no two contacts of a colour share a moving body; what is fixed takes no colour") {
@@ -74,15 +87,7 @@ TEST_CASE("no two contacts of a colour share a moving body; what is fixed takes 
     if (a < b) pairs.insert({a, b});
   }
   for (const auto& [a, b] : pairs) contacts.push_back(balls.touch(a, b, Vec3::UnitX()));
-  Bodies bodies(40);
-  for (std::size_t i = 1; i < bodies.size(); ++i) {
-    bodies[i].piece = u32(i);
-    bodies[i].inverse_mass = Vec3::Ones();
-  }
-  BlockInput in{bodies, balls.body_of, balls.traits, contacts, 0.001};
-  const BodyBriefs briefs = briefsOf(in);
-  in.briefs = &briefs;
-  const Links links = linksOf(in, 9.81);
+  const Links links = linksOfBalls(balls, contacts);
   std::set<std::pair<int, std::size_t>> used;
   for (std::size_t i = 0; i < contacts.size(); ++i) {
     REQUIRE(links[i].colour < kColours);
@@ -95,15 +100,7 @@ TEST_CASE("a body with more contacts than there are colours overflows, and is st
   Balls balls(40);
   Contacts contacts;
   for (std::size_t i = 2; i < 40; ++i) contacts.push_back(balls.touch(1, i, Vec3::UnitX()));
-  Bodies bodies(40);
-  for (std::size_t i = 1; i < bodies.size(); ++i) {
-    bodies[i].piece = u32(i);
-    bodies[i].inverse_mass = Vec3::Ones();
-  }
-  BlockInput in{bodies, balls.body_of, balls.traits, contacts, 0.001};
-  const BodyBriefs briefs = briefsOf(in);
-  in.briefs = &briefs;
-  const Links links = linksOf(in, 9.81);
+  const Links links = linksOfBalls(balls, contacts);
   CHECK(std::count_if(links.begin(), links.end(), [](const Link& l) { return l.colour == kOverflow; }) ==
         38 - kColours);
   balls.motion.velocity[1] = vec3(0.01, 0, 0);  // too slow for an impact
