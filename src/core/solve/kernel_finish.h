@@ -1,0 +1,133 @@
+// SPDX-License-Identifier: Apache-2.0
+// What a block's rows follow from, eight contacts at a time: frames, masses, springs, levers.
+#pragma once
+#include "core/solve/kernel_rows.h"
+
+namespace drubble::DRUBBLE_LANES {
+
+constexpr float kFlat =
+    1e-6f;  // of its trace squared: a determinant as small as this is that of one direction
+
+// Sizes a second: the fastest that overlaps are eased out.
+constexpr float kPushSpeed = 2;
+
+// The spring gives way to the rigid stop over this share of the size about gap 0.
+constexpr float kBlend = 1e-4f;
+
+// The inverse mass that an impulse along `e` meets along `d`.
+struct Inertia8 {
+  v8 mass;  // inverse, both bodies', along the world's axes
+  m8 inertia_a, inertia_b;
+};
+DRUBBLE_INLINE f8 inverseMass(const Inertia8& m, v8 d, v8 turn_a, v8 turn_b, v8 e, v8 turned_a, v8 turned_b) {
+  return dot(d, scaled(m.mass, e)) + dot(turn_a, turned_a) + dot(turn_b, turned_b);
+}
+DRUBBLE_INLINE f8 inverseOrZero(f8 x) {
+  return choose(x > f8(0.0f), f8(1.0f) / greatest(x, f8(1e-30f)), f8(0.0f));
+}
+
+// A unit vector square to n, chosen by n's smallest component; 0 for 0.
+DRUBBLE_INLINE v8 anyNormalTo(v8 n) {
+  const f8 x = greatest(n.x, -n.x), y = greatest(n.y, -n.y), z = greatest(n.z, -n.z), none(0.0f);
+  const Mask8 not_x = x > least(y, z), not_y = y > z;
+  // n times the axis that it looks along least.
+  const v8 c{choose(not_x, choose(not_y, n.y, -n.z), none), choose(not_x, choose(not_y, -n.x, none), n.z),
+             choose(not_x, choose(not_y, none, n.x), -n.y)};
+  return c * (f8(1.0f) / greatest(root(dot(c, c)), f8(1e-30f)));
+}
+
+// The patch's middle and how far its points are from it on average.
+DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const Unfinished& u,
+                                   const Inertia8& m) {
+  const f8 count = greatest(read(u.points), f8(1.0f)), none(0.0f);
+  v8 middle_a{none, none, none}, middle_b = middle_a;
+  for (std::uint32_t k = 0; k < c.points; ++k) {
+    middle_a = middle_a + read(c.point[k].arm_a);
+    middle_b = middle_b + read(c.point[k].arm_b);
+  }
+  middle_a = middle_a * (f8(1.0f) / count);
+  middle_b = middle_b * (f8(1.0f) / count);
+  f8 radius(0.0f);
+  for (std::uint32_t k = 0; k < c.points; ++k) {
+    const v8 from_a = read(c.point[k].arm_a) - middle_a, from_b = read(c.point[k].arm_b) - middle_b;
+    const f8 far = choose(read(u.turns_a) > none, dot(from_a, from_a), dot(from_b, from_b));
+    radius = radius + choose(count > f8(static_cast<float>(k)), root(far), none);
+  }
+  radius = greatest(radius / count, read(u.least_radius));
+  if (e != nullptr) middle_a = middle_a + read(e->lean_a), middle_b = middle_b + read(e->lean_b);
+  const v8 n = read(c.normal), s = read(c.along), t = read(c.across);
+  const v8 as = cross(middle_a, s), at = cross(middle_a, t), bs = cross(middle_b, s), bt = cross(middle_b, t);
+  const v8 ias = m.inertia_a * as, iat = m.inertia_a * at, ibs = m.inertia_b * bs, ibt = m.inertia_b * bt;
+  const f8 xx = inverseMass(m, s, as, bs, s, ias, ibs), xy = inverseMass(m, s, as, bs, t, iat, ibt),
+           yy = inverseMass(m, t, at, bt, t, iat, ibt);
+  // On the directions that the 2x2 matrix does not send to nothing: those along which nothing can move have
+  // no part in its inverse. With one such direction the matrix is its own projection times the trace.
+  const f8 det = xx * yy - xy * xy, trace = xx + yy, one = inverseOrZero(det),
+           flat = inverseOrZero(trace * trace);
+  const Mask8 full = det > f8(kFlat) * trace * trace;
+  write(c.slip_xx, choose(full, yy * one, xx * flat));
+  write(c.slip_xy, choose(full, none - xy * one, xy * flat));
+  write(c.slip_yy, choose(full, xx * one, yy * flat));
+  write(c.friction_arm_a, middle_a);
+  write(c.friction_arm_b, middle_b);
+  write(c.twist_mass, inverseOrZero(dot(n, m.inertia_a * n) + dot(n, m.inertia_b * n)));
+  write(c.twist_lever, read(u.friction_slide) * radius + read(u.spin_lever));
+  const v8 force = read(u.friction_impulse);
+  write(c.impulse_along, dot(s, force));
+  write(c.impulse_across, dot(t, force));
+}
+
+// The push-out spring's coefficients: springSoftness, eight at a time.
+DRUBBLE_INLINE void finishSpring(ContactBlock& c, const Unfinished& u) {
+  const f8 one(1.0f), dt(u.dt), rate = read(u.spring_rate), size = greatest(read(u.size), f8(1e-30f));
+  const f8 a1 = read(u.damping_ratio) * f8(2.0f) + dt * rate;
+  const f8 a2 = read(u.mass_share) * dt * rate * a1, a3 = one / (one + a2);
+  write(c.bias_rate, rate / greatest(a1, f8(1e-30f)));
+  write(c.mass_scale, a2 * a3);
+  write(c.impulse_scale, a3);
+  write(c.push_speed, size * f8(kPushSpeed));
+  write(c.inverse_blend, f8(1 / kBlend) / size);
+}
+
+DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, BlockExtra& e,
+                                  const UnfinishedExtra& u) {
+  const v8 s = read(c.along), t = read(c.across), moment = read(u.roll_impulse);
+  const f8 lever = read(e.roll_lever), none(0.0f);
+  const f8 along = dot(s, m.inertia_a * s + m.inertia_b * s),
+           across = dot(t, m.inertia_a * t + m.inertia_b * t);
+  write(e.roll_mass_along, choose(lever > none, inverseOrZero(along), none));
+  write(e.roll_mass_across, choose(lever > none, inverseOrZero(across), none));
+  write(e.impulse_roll_along, dot(s, moment));
+  write(e.impulse_roll_across, dot(t, moment));
+  const m8 a = read(u.bend_a), b = read(u.bend_b);
+  write(e.bend_a_xx, dot(s, a * s));
+  write(e.bend_a_xy, dot(s, a * t));
+  write(e.bend_a_yy, dot(t, a * t));
+  write(e.bend_b_xx, dot(s, b * s));
+  write(e.bend_b_xy, dot(s, b * t));
+  write(e.bend_b_yy, dot(t, b * t));
+}
+
+inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const UnfinishedExtra* extra) {
+  Inertia8 m;
+  const f8 mass = read(c.inverse_mass_a) + read(c.inverse_mass_b);
+  m.mass = e != nullptr ? read(e->inverse_mass_a) + read(e->inverse_mass_b) : v8{mass, mass, mass};
+  m.inertia_a = read(c.inverse_inertia_a);
+  m.inertia_b = read(c.inverse_inertia_b);
+  const v8 n = read(c.normal), along = anyNormalTo(n);
+  write(c.along, along);
+  write(c.across, cross(n, along));
+  for (std::uint32_t k = 0; k < c.points; ++k) {
+    v8 arm_a = read(c.point[k].arm_a), arm_b = read(c.point[k].arm_b);
+    if (e != nullptr) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
+    const v8 turn_a = cross(arm_a, n), turn_b = cross(arm_b, n);
+    const f8 inverse = inverseMass(m, n, turn_a, turn_b, n, m.inertia_a * turn_a, m.inertia_b * turn_b);
+    const f8 there(static_cast<float>(k));
+    write(c.point[k].mass, choose(read(u.points) > there, inverseOrZero(inverse), f8(0.0f)));
+  }
+  finishFriction(c, e, u, m);
+  finishSpring(c, u);
+  if (e != nullptr) finishRolling(c, m, *e, *extra);
+}
+
+}  // namespace drubble::DRUBBLE_LANES
