@@ -19,6 +19,9 @@ struct Hit {
   double speed = 0;            // m/s, closing, at the moment of the hit
 };
 
+// Of the body's material where `arm` ends.
+inline Vec3 pointVelocity(const ActiveBody& b, const Vec3& arm) { return b.velocity + b.spin.cross(arm); }
+
 class Impacts {
  public:
   // Finds the contacts that may be hit within `h` seconds from the bodies' start. `least_speed` per contact
