@@ -154,29 +154,22 @@ bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::C
   const double coming = ((motion_.velocity[i] - motion_.velocity[j]).norm() + swing) * h;
   if (coming > 0.25 * kClipped * size) return false;
   const Way &way_a = ways_[went_of_.place[i]], &way_b = ways_[went_of_.place[j]];
-  solve::Contact& c = out.emplace_back(old);
-  const double step = followPatch(way_a, way_b, size, c.patch);
-  if (strayed + step <= kClipped * size) {
+  collide::Manifold taken = old.patch;
+  const double step = followPatch(way_a, way_b, size, taken);
+  if (strayed + step > kClipped * size) return false;
+  if (gone + step <= kFollowed * size && coming <= kFollowed * size) {
+    solve::Contact& c = out.emplace_back(old);
+    c.patch = taken;
+    c.gone = static_cast<float>(gone + step);
     c.strayed = static_cast<float>(strayed + step);
-    if (gone + step <= kFollowed * size && coming <= kFollowed * size) {
-      c.gone = static_cast<float>(gone + step);
-      return true;
-    }
-    collide::Manifold again = old.patch;
-    if (collide::clipAgain(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), again)) {
-      c = solve::Contact();
-      c.a = PieceId{i};
-      c.b = PieceId{j};
-      c.patch = again;
-      c.surfaces = old.surfaces;
-      c.gone = 0;
-      c.strayed = static_cast<float>(strayed + step);
-      solve::inherit(&old, &old + 1, &c, &c + 1, kSamePlace * size);
-      return true;
-    }
+    return true;
   }
-  out.pop_back();
-  return false;
+  collide::Manifold again = old.patch;
+  if (!collide::clipAgain(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), again))
+    return false;
+  addPatches(pair, {&again, 1}, {&old, 1}, out);
+  out.back().strayed = static_cast<float>(strayed + step);
+  return true;
 }
 
 // Takes the points with both bodies and the normal with the face; returns how far they went past each other
@@ -195,8 +188,8 @@ double World::followPatch(const Way& way_a, const Way& way_b, double size, colli
 }
 
 // The patches of a pair become contacts that go on from what the pair's old ones carried.
-void World::addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
-                       solve::Contacts& out) const {
+void World::addPatches(const Pair& pair, std::span<const collide::Manifold> found,
+                       std::span<const solve::Contact> old, solve::Contacts& out) const {
   if (found.empty()) return;
   const auto [i, j] = pair;
   const std::size_t first = out.size();

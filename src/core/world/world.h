@@ -189,8 +189,8 @@ class World {
   void findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::size_t end, double h,
                       FoundContacts& out) const;
   bool goOn(const Pair& pair, const solve::Contact& old, double h, solve::Contacts& out) const;
-  void addPatches(const Pair& pair, const collide::Manifolds& found, std::span<const solve::Contact> old,
-                  solve::Contacts& out) const;
+  void addPatches(const Pair& pair, std::span<const collide::Manifold> found,
+                  std::span<const solve::Contact> old, solve::Contacts& out) const;
   bool wakeForContacts(const solve::Contacts& contacts, double h);
   void wake(std::size_t piece);
   void wakeWithNeighbours(std::size_t piece, double momentum, double least_speed);
