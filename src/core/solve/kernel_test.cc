@@ -101,8 +101,8 @@ struct Blocks {
   }
   bool operator==(const Blocks& o) const {
     const auto same = [](const auto& x, const auto& y) {
-      return x.size() == y.size() &&
-             std::memcmp(static_cast<const void*>(x.data()), y.data(), x.size() * sizeof(x[0])) == 0;
+      return x.size() == y.size() && (x.empty() || std::memcmp(static_cast<const void*>(x.data()), y.data(),
+                                                               x.size() * sizeof(x[0])) == 0);
     };
     return same(blocks, o.blocks) && same(extras, o.extras) && same(rows, o.rows);
   }
