@@ -22,6 +22,9 @@ class ByteWriter {
     const auto* from = reinterpret_cast<const std::byte*>(&x);
     bytes_.insert(bytes_.end(), from, from + sizeof(T));
   }
+  void add(const Vec3f& v) {
+    for (int k = 0; k < 3; ++k) add(v[k]);
+  }
   void add(const Vec3& v) {
     for (int k = 0; k < 3; ++k) add(v[k]);
   }
@@ -50,6 +53,9 @@ class ByteReader {
     if (bytes_.size() - at_ < sizeof(T)) throw Error(ErrorKind::Input, "the checkpoint ends too early");
     std::memcpy(&x, bytes_.data() + at_, sizeof(T));
     at_ += sizeof(T);
+  }
+  void read(Vec3f& v) {
+    for (int k = 0; k < 3; ++k) read(v[k]);
   }
   void read(Vec3& v) {
     for (int k = 0; k < 3; ++k) read(v[k]);

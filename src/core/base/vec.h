@@ -11,6 +11,7 @@
 namespace drubble {
 
 using Vec3 = Eigen::Vector3d;
+using Vec3f = Eigen::Vector3f;  // what is kept by the thousand
 using Mat3 = Eigen::Matrix3d;
 using Quat = Eigen::Quaterniond;
 

@@ -52,9 +52,7 @@ void symmetric(const Mat3& m, float (&out)[6]) {
 // What adhesion can hold, in newtons: the patch's area, but no less than that of a small disc.
 double adhesionForce(const Contact& c, double size) {
   Vec3 area = Vec3::Zero();
-  const auto n = static_cast<std::size_t>(c.patch.count);
-  Vec3 middle = Vec3::Zero();
-  for (std::size_t k = 0; k < n; ++k) middle += c.patch.points[k].position / static_cast<double>(n);
+  const std::size_t n = c.patch.count;
   double cover = 0;
   // keepFour gives them in no order: of the ways round, the one that covers most is right.
   static constexpr std::array<std::array<std::size_t, 4>, 3> kOrders = {
@@ -63,12 +61,11 @@ double adhesionForce(const Contact& c, double size) {
     area.setZero();
     for (std::size_t k = 0; k < n; ++k) {
       const std::size_t p = n == 3 ? k : order[k], q = n == 3 ? (k + 1) % 3 : order[(k + 1) % 4];
-      if (n >= 3)
-        area += 0.5 * (c.patch.points[p].position - middle).cross(c.patch.points[q].position - middle);
+      if (n >= 3) area += 0.5 * c.patch.arm[p].cast<double>().cross(c.patch.arm[q].cast<double>());
     }
     cover = greatest(cover, area.norm());
   }
-  return c.surfaces.adhesion * greatest(cover, kStickArea * size * size);
+  return static_cast<double>(c.surfaces.adhesion) * greatest(cover, kStickArea * size * size);
 }
 
 // Where an ellipsoid is touched: how its surface bends away there, and how the arm of the touch will have
@@ -122,8 +119,8 @@ void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
   if (c.surfaces.adhesion > 0)
     put(out.pull, i, adhesionForce(c, static_cast<double>(lane.size)) * lane.in.dt / c.patch.count);
   if (!rolls(c)) return;
-  put(out.roll_lever, i, c.surfaces.rolling * roll_radius);
-  put(unfinished.roll_impulse, i, Vec3(c.roll_torque * lane.in.dt));
+  put(out.roll_lever, i, static_cast<double>(c.surfaces.rolling) * roll_radius);
+  put(unfinished.roll_impulse, i, Vec3(c.roll_torque.cast<double>() * lane.in.dt));
 }
 
 // The spring that eases an overlap out.
@@ -177,23 +174,23 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(out.inverse_mass_b, i, b.inverse_mass[0]);
     put(out.inverse_inertia_b, i, b.inverse_inertia);
   }
-  for (int k = 0; k < c.patch.count; ++k) {
-    const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
+    const Vec3 p = c.patch.place(k);
     PointRow& row = out.point[k];
-    put(row.arm_a, i, Vec3(p.position - a.position));
-    put(row.arm_b, i, Vec3(p.position - b.position));
-    put(row.gap, i, p.gap);
-    put(row.gap_now, i, p.gap);
-    put(row.impulse, i, c.normal_force[static_cast<std::size_t>(k)] * static_cast<float>(in.dt));
+    put(row.arm_a, i, Vec3(p - a.position));
+    put(row.arm_b, i, Vec3(p - b.position));
+    put(row.gap, i, c.patch.gap[k]);
+    put(row.gap_now, i, c.patch.gap[k]);
+    put(row.impulse, i, c.normal_force[k] * static_cast<float>(in.dt));
   }
   put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
   put(out.impulse_twist, i, static_cast<double>(c.twist_torque) * in.dt);
   put(unfinished.points, i, static_cast<float>(c.patch.count));
   put(unfinished.friction_slide, i, c.surfaces.friction_slide);
   put(unfinished.least_radius, i, kPatchRadius * static_cast<double>(lane.size));
-  put(unfinished.spin_lever, i, c.surfaces.spinning * static_cast<double>(lane.inner_radius));
+  put(unfinished.spin_lever, i, c.surfaces.spinning * lane.inner_radius);
   put(unfinished.turns_a, i, lane.stays[0] ? 0.0f : 1.0f);
-  put(unfinished.friction_impulse, i, Vec3(c.friction_force * in.dt));
+  put(unfinished.friction_impulse, i, Vec3(c.friction_force.cast<double>() * in.dt));
   fillSpring(lane, in.calm != nullptr && (*in.calm)[index] != 0, unfinished);
   if (extra != nullptr) fillExtra(lane, *extra, unfinished_extra);
 }
@@ -342,11 +339,11 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
     if (b.contact[i] == kNoContact) continue;
     Contact& c = contacts[b.contact[i]];
     const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };
-    for (int k = 0; k < c.patch.count; ++k)
-      c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(force(b.point[k].impulse));
+    for (std::size_t k = 0; k < c.patch.count; ++k)
+      c.normal_force[k] = static_cast<float>(force(b.point[k].impulse));
     const auto direction = [&](const Vec8& v) { return vec3(v.x.x[i], v.y.x[i], v.z.x[i]); };
     const Vec3 t = direction(b.along), u = direction(b.across);
-    c.friction_force = force(b.impulse_along) * t + force(b.impulse_across) * u;
+    c.friction_force = (force(b.impulse_along) * t + force(b.impulse_across) * u).cast<float>();
     c.twist_torque = static_cast<float>(force(b.impulse_twist));
     const BlockExtra* extra = list.extraOf(n);
     c.sliding = false;
@@ -354,7 +351,7 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
     if (extra == nullptr) continue;
     const BlockExtra& e = *extra;
     c.sliding = b.friction.x[i] < e.friction_rest.x[i];
-    c.roll_torque = force(e.impulse_roll_along) * t + force(e.impulse_roll_across) * u;
+    c.roll_torque = (force(e.impulse_roll_along) * t + force(e.impulse_roll_across) * u).cast<float>();
   }
 }
 

@@ -57,16 +57,16 @@ struct Crowd {
     c.a = PieceId{a};
     c.b = PieceId{b};
     c.patch.normal = a == 0 ? Vec3::UnitY() : Vec3::UnitX();
-    c.patch.count = 1 + static_cast<int>(contacts.size() % 4);
-    for (int k = 0; k < c.patch.count; ++k) {
-      c.patch.points[static_cast<std::size_t>(k)].position =
-          bodies[b].position + 0.05 * vec3(r.between(-1, 1), r.between(-1, 1), r.between(-1, 1));
-      c.normal_force[static_cast<std::size_t>(k)] = static_cast<float>(r.between(1, 5));
+    c.patch.count = static_cast<std::uint8_t>(1 + contacts.size() % 4);
+    c.patch.middle = bodies[b].position;
+    for (std::size_t k = 0; k < c.patch.count; ++k) {
+      c.patch.arm[k] = (0.05 * vec3(r.between(-1, 1), r.between(-1, 1), r.between(-1, 1))).cast<float>();
+      c.normal_force[k] = static_cast<float>(r.between(1, 5));
     }
     const std::size_t sort = contacts.size() % 5;
-    if (sort == 1) c.surfaces.rolling = 0.01;
+    if (sort == 1) c.surfaces.rolling = 0.01f;
     if (sort == 2) c.surfaces.adhesion = 100;
-    if (sort == 3) c.surfaces.friction_slide = 0.3;
+    if (sort == 3) c.surfaces.friction_slide = 0.3f;
     contacts.push_back(c);
   }
   BlockInput input(Team* team = nullptr) const {
@@ -112,7 +112,7 @@ TEST_CASE("every contact stands in one lane; groups hold blocks with extras or w
         if (c.a.value != 0) CHECK(moved.insert(c.a.value).second);
         CHECK(moved.insert(c.b.value).second);
         // A face on a face does not roll; what rolls, sticks or slides otherwise than it holds needs more.
-        const Surfaces& s = c.surfaces;
+        const SurfacesOf<float>& s = c.surfaces;
         CHECK(with == (s.adhesion > 0 || s.friction_slide != s.friction_rest ||
                        (s.rolling > 0 && c.patch.count <= 2)));
       }
@@ -129,7 +129,7 @@ TEST_CASE("forces go into blocks and come back as they were") {
   for (Contact& c : back) c.normal_force = {};
   storeForces(crowd.build(), 0.001, nullptr, back);
   for (std::size_t i = 0; i < back.size(); ++i)
-    for (std::size_t k = 0; k < static_cast<std::size_t>(back[i].patch.count); ++k)
+    for (std::size_t k = 0; k < back[i].patch.count; ++k)
       CHECK(static_cast<double>(back[i].normal_force[k]) ==
             Approx(static_cast<double>(crowd.contacts[i].normal_force[k])).epsilon(1e-6));
 }
@@ -189,7 +189,7 @@ TEST_CASE("an ellipsoid's resistance to rolling goes by the radius of its surfac
   c.a = PieceId{0u};
   c.b = PieceId{1u};
   c.patch.count = 1;
-  c.surfaces.rolling = 0.01;
+  c.surfaces.rolling = 0.01f;
   Bodies bodies(2);
   bodies[1].piece = 1;
   bodies[1].inverse_mass = Vec3::Constant(2);

@@ -2,8 +2,43 @@
 #include "core/solve/contact.h"
 
 #include <cstdint>
+#include <limits>
 
 namespace drubble::solve {
+
+Patch::Patch(const collide::Manifold& m)
+    : normal(m.normal),
+      sub(m.sub),
+      part(m.part),
+      count(static_cast<std::uint8_t>(m.count)),
+      face_of(m.face_of) {
+  arm.fill(Vec3f::Zero());
+  for (std::size_t k = 0; k < count; ++k) middle += m.points[k].position;
+  if (count > 1) middle /= count;
+  for (std::size_t k = 0; k < count; ++k) {
+    const collide::Point& p = m.points[k];
+    arm[k] = (p.position - middle).cast<float>();
+    gap[k] = static_cast<float>(p.gap);
+    feature[k] = p.feature;
+  }
+}
+
+collide::Manifold Patch::manifold() const {
+  collide::Manifold m;
+  m.normal = normal;
+  for (std::size_t k = 0; k < count; ++k) m.points[k] = {place(k), gapAt(k), feature[k]};
+  m.count = count;
+  m.sub = sub;
+  m.part = part;
+  m.face_of = face_of;
+  return m;
+}
+
+double Patch::leastGap() const {
+  double out = std::numeric_limits<double>::infinity();
+  for (std::size_t k = 0; k < count; ++k) out = least(out, gapAt(k));
+  return out;
+}
 
 namespace {
 
@@ -11,30 +46,27 @@ constexpr double kSamePatch = 0.9;  // cosine between the normals
 
 // Which old point each fresh one continues, or -1: the one of the same feature, else the nearest within
 // `near`. An old point is continued once.
-std::array<int, 4> matches(const Contact& old, const collide::Manifold& fresh, double near) {
+std::array<int, 4> matches(const Patch& old, const Patch& fresh, double near) {
   std::array<int, 4> out{-1, -1, -1, -1};
   unsigned used = 0;
   const auto each = [&](auto find) {
     for (std::size_t k = 0; k < static_cast<std::size_t>(fresh.count); ++k) {
       if (out[k] >= 0) continue;
-      out[k] = find(fresh.points[k]);
+      out[k] = find(k);
       if (out[k] >= 0) used |= 1u << out[k];
     }
   };
-  const auto oldPoint = [&](int i) -> const collide::Point& {
-    return old.patch.points[static_cast<std::size_t>(i)];
-  };
-  each([&](const collide::Point& p) {
-    for (int i = 0; i < old.patch.count; ++i)
-      if (!(used >> i & 1u) && oldPoint(i).feature == p.feature) return i;
+  each([&](std::size_t k) {
+    for (std::size_t i = 0; i < old.count; ++i)
+      if (!(used >> i & 1u) && old.feature[i] == fresh.feature[k]) return static_cast<int>(i);
     return -1;
   });
-  each([&](const collide::Point& p) {
+  each([&](std::size_t k) {
     int best = -1;
     double least_squared = near * near;
-    for (int i = 0; i < old.patch.count; ++i) {
-      const double d = (oldPoint(i).position - p.position).squaredNorm();
-      if (!(used >> i & 1u) && d < least_squared) least_squared = d, best = i;
+    for (std::size_t i = 0; i < old.count; ++i) {
+      const double d = (old.place(i) - fresh.place(k)).squaredNorm();
+      if (!(used >> i & 1u) && d < least_squared) least_squared = d, best = static_cast<int>(i);
     }
     return best;
   });
@@ -61,8 +93,8 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     c->roll_torque = old->roll_torque;
     c->sliding = old->sliding;
     c->asleep_force = old->asleep_force;
-    const std::array<int, 4> from = matches(*old, c->patch, near);
-    for (std::size_t k = 0; k < static_cast<std::size_t>(c->patch.count); ++k)
+    const std::array<int, 4> from = matches(old->patch, c->patch, near);
+    for (std::size_t k = 0; k < c->patch.count; ++k)
       if (from[k] >= 0) c->normal_force[k] = old->normal_force[static_cast<std::size_t>(from[k])];
   }
 }

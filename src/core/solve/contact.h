@@ -13,30 +13,57 @@
 namespace drubble::solve {
 
 // How two materials meet.
-struct Surfaces {
-  double friction_rest = 0.5;
-  double friction_slide = 0.5;
-  double bounce = 0;
+template <class Real>
+struct SurfacesOf {
+  Real friction_rest = Real(0.5);
+  Real friction_slide = Real(0.5);
+  Real bounce = 0;
   // Resistance, as a lever in shares of the smaller partner's inner radius; rolling of an ellipsoid: of the
   // radius of its surface where it is touched.
-  double rolling = 0, spinning = 0;
-  double adhesion = 0;       // N/m2
+  Real rolling = 0, spinning = 0;
+  Real adhesion = 0;         // N/m2
   std::uint8_t unmoved = 0;  // 1: the contact does not move a; 2: it does not move b
+
+  SurfacesOf<float> kept() const {
+    const auto f = [](Real x) { return static_cast<float>(x); };
+    return {f(friction_rest), f(friction_slide), f(bounce), f(rolling), f(spinning), f(adhesion), unmoved};
+  }
+};
+using Surfaces = SurfacesOf<double>;
+
+// A manifold as it is kept: its points by where they are from the middle.
+struct Patch {
+  Vec3 normal = Vec3::Zero();  // world, unit, from a to b
+  Vec3 middle = Vec3::Zero();  // world
+  std::array<Vec3f, 4> arm;    // m, from the middle; of a patch of one point exactly 0
+  std::array<float, 4> gap{};  // m along the normal; negative: overlap
+  std::array<std::uint32_t, 4> feature{};
+  std::uint32_t sub = 0, part = 0;
+  std::uint8_t count = 0;
+  collide::FaceOf face_of = collide::FaceOf::Neither;
+
+  Patch() { arm.fill(Vec3f::Zero()); }
+  explicit Patch(const collide::Manifold& m);
+  collide::Manifold manifold() const;
+
+  Vec3 place(std::size_t k) const { return middle + arm[k].cast<double>(); }
+  double gapAt(std::size_t k) const { return static_cast<double>(gap[k]); }
+  double leastGap() const;  // infinity when there are no points
 };
 
 constexpr float kGoneFar = 1e30f;
 
 struct Contact {
   PieceId a, b;  // a < b
-  collide::Manifold patch;
-  Surfaces surfaces;
+  Patch patch;
+  SurfacesOf<float> surfaces;
   // History, in newtons, so that it holds for any step. Warm starts the next substep.
   std::array<float, 4> normal_force{};
-  Vec3 friction_force = Vec3::Zero();  // world, on b, square to the normal
-  float twist_torque = 0;              // N m about the normal, on b
-  Vec3 roll_torque = Vec3::Zero();     // N m, on b, square to the normal
-  bool sliding = false;                // its friction is that of sliding
-  float asleep_force = 0;              // total normal force when one of the two fell asleep
+  Vec3f friction_force = Vec3f::Zero();  // world, on b, square to the normal
+  float twist_torque = 0;                // N m about the normal, on b
+  Vec3f roll_torque = Vec3f::Zero();     // N m, on b, square to the normal
+  bool sliding = false;                  // its friction is that of sliding
+  float asleep_force = 0;                // total normal force when one of the two fell asleep
   // m: how far the two have gone past each other since the patch's points were found, and since its face was.
   // Beyond any limit for one that must be looked for again.
   float gone = kGoneFar, strayed = kGoneFar;

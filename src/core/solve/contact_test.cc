@@ -15,8 +15,10 @@ Contact contact(const Vec3& normal, std::initializer_list<std::pair<std::uint32_
   c.a = PieceId{0};
   c.b = PieceId{1};
   c.patch.normal = normal;
-  for (const auto& [feature, x] : points)
-    c.patch.points[static_cast<std::size_t>(c.patch.count++)] = {vec3(x, 0, 0), 0, feature};
+  for (const auto& [feature, x] : points) {
+    c.patch.arm[c.patch.count] = vec3(x, 0, 0).cast<float>();
+    c.patch.feature[c.patch.count++] = feature;
+  }
   return c;
 }
 
@@ -45,14 +47,14 @@ TEST_CASE("a patch goes on from the old one that looks most its way, of the same
   old[1].normal_force[0] = 2;
   old[2].normal_force[0] = 3;
   old[2].patch.part = 4;
-  old[1].friction_force = vec3(0, 0, 5);
+  old[1].friction_force = Vec3f(0, 0, 5);
   old[1].sliding = true;
   std::array<Contact, 3> fresh = {contact(vec3(1, 0.1, 0).normalized(), {{1, 0.0}}),
                                   contact(Vec3::UnitY(), {{1, 0.0}}), contact(Vec3::UnitZ(), {{1, 0.0}})};
   fresh[1].patch.part = 4;
   inherit(old.data(), old.data() + 3, fresh.data(), fresh.data() + 3, 0.1);
   CHECK(fresh[0].normal_force[0] == 2);
-  CHECK(fresh[0].friction_force == vec3(0, 0, 5));
+  CHECK(fresh[0].friction_force == Vec3f(0, 0, 5));
   CHECK(fresh[0].sliding);
   CHECK(fresh[1].normal_force[0] == 3);
   CHECK(fresh[2].normal_force[0] == 0);

@@ -76,11 +76,13 @@ struct Rows {
 };
 
 // Brings friction at a point as near to sticking as its cone allows.
-void rub(Rows& rows, std::size_t j, const Surfaces& surfaces) {
+void rub(Rows& rows, std::size_t j, const SurfacesOf<float>& surfaces) {
   const double t = rows.impulse[j + 1] + rows.missing(j + 1, 0),
                u = rows.impulse[j + 2] + rows.missing(j + 2, 0);
   const double size = std::sqrt(t * t + u * u), load = rows.impulse[j];
-  const double scale = size > surfaces.friction_rest * load ? surfaces.friction_slide * load / size : 1;
+  const auto rest = static_cast<double>(surfaces.friction_rest),
+             slide = static_cast<double>(surfaces.friction_slide);
+  const double scale = size > rest * load ? slide * load / size : 1;
   const double change_t = t * scale - rows.impulse[j + 1], change_u = u * scale - rows.impulse[j + 2];
   rows.push(j + 1, change_t);
   rows.push(j + 2, change_u);
@@ -97,7 +99,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
   Rows rows;
   std::array<double, 4> wanted{};
   std::array<std::size_t, 4> point{};
-  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
     const PointState& s = state_[k];
     if (!(s.gap - s.closing * time - 0.5 * pull * time * time < near)) continue;
     if (!(inverseMassAlong(a, s.ra, n) + inverseMassAlong(b, s.rb, n) > 0)) continue;
@@ -105,7 +107,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
     for (const Vec3& d : {n, t, u}) rows.add(a, b, s.ra, s.rb, d);
     const std::size_t row = rows.count - 3;
     const double at_hit = gained - rows.speed[row];  // gravity has made it faster by the time of the hit
-    wanted[row / 3] = (at_hit > slow ? c.surfaces.bounce * at_hit : 0) + gained;
+    wanted[row / 3] = (at_hit > slow ? static_cast<double>(c.surfaces.bounce) * at_hit : 0) + gained;
   }
   rows.respond(a, b);
   const std::array<double, Rows::kMost> before = rows.speed;
@@ -124,7 +126,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
   double most = -1;
   for (std::size_t j = 0; j < rows.count; j += 3) {
     hit.impulse += rows.impulse[j];
-    if (rows.impulse[j] > most) most = rows.impulse[j], hit.place = c.patch.points[point[j / 3]].position;
+    if (rows.impulse[j] > most) most = rows.impulse[j], hit.place = c.patch.place(point[j / 3]);
   }
 }
 

@@ -16,14 +16,21 @@ double halfTangentShare(double angle_squared) {
 Quat cayley(const Vec3& t) { return Quat(1, t.x(), t.y(), t.z()).normalized(); }
 
 // Turns the frame by the angle that momentum about principal axis k gives in dt, and the momentum the other
-// way.
-void turnAboutPrincipal(int k, double dt, const Vec3& moments, Quat& frame, Vec3& momentum) {
-  const double angle = dt * momentum[k] / moments[k];
-  Vec3 t = Vec3::Zero();
-  t[k] = angle * halfTangentShare(angle * angle);
-  const Quat r = cayley(t);
-  frame = frame * r;
-  momentum = r.conjugate() * momentum;
+// way. The frame's length grows: it is for the caller to norm, once.
+void turnAboutPrincipal(int k, double dt, const Vec3& inverse_moments, Quat& frame, Vec3& momentum) {
+  const int i = (k + 1) % 3, j = (k + 2) % 3;
+  const double angle = dt * momentum[k] * inverse_moments[k];
+  const double t = angle * halfTangentShare(angle * angle), share = 1 / (1 + t * t);
+  const double cosine = (1 - t * t) * share, sine = 2 * t * share;
+  const double at_i = momentum[i], at_j = momentum[j];
+  momentum[i] = cosine * at_i + sine * at_j;
+  momentum[j] = cosine * at_j - sine * at_i;
+  const Vec3 v = frame.vec();
+  const double w = frame.w();
+  frame.w() = w - t * v[k];
+  frame.vec()[i] = v[i] + t * v[j];
+  frame.vec()[j] = v[j] - t * v[i];
+  frame.vec()[k] = v[k] + t * w;
 }
 
 }  // namespace
@@ -35,17 +42,18 @@ void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin) {
     turn = (turnBy(spin * dt) * turn).normalized();
     return;
   }
+  const Vec3 inverse_moments = traits.moments.cwiseInverse();
   Quat frame = turn * traits.principal;
   Vec3 momentum = (frame.conjugate() * spin).cwiseProduct(traits.moments);
   const Vec3 momentum_world = frame * momentum;
-  turnAboutPrincipal(0, 0.5 * dt, traits.moments, frame, momentum);
-  turnAboutPrincipal(1, 0.5 * dt, traits.moments, frame, momentum);
-  turnAboutPrincipal(2, dt, traits.moments, frame, momentum);
-  turnAboutPrincipal(1, 0.5 * dt, traits.moments, frame, momentum);
-  turnAboutPrincipal(0, 0.5 * dt, traits.moments, frame, momentum);
+  turnAboutPrincipal(0, 0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal(1, 0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal(2, dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal(1, 0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal(0, 0.5 * dt, inverse_moments, frame, momentum);
   frame.normalize();
   // The world's momentum is taken from before, so that rounding does not add up in it.
-  spin = frame * (frame.conjugate() * momentum_world).cwiseQuotient(traits.moments);
+  spin = frame * (frame.conjugate() * momentum_world).cwiseProduct(inverse_moments);
   turn = (frame * traits.principal.conjugate()).normalized();
 }
 

@@ -63,11 +63,11 @@ bool Impacts::mayBeHit(std::uint32_t index, double h) const {
   if (surelyMissed(in_.body_of[c.a.index()], in_.body_of[c.b.index()], h)) return false;
   const double pull = (a.acceleration - b.acceleration).norm();
   const double slow = 0.5 * leastSpeed(c);
-  for (int k = 0; k < c.patch.count; ++k) {
-    const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
-    const double closing = -c.patch.normal.dot(pointVelocity(b, p.position - b.position) -
-                                               pointVelocity(a, p.position - a.position));
-    const double gap = greatest(p.gap, 0);
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
+    const Vec3 p = c.patch.place(k);
+    const double closing =
+        -c.patch.normal.dot(pointVelocity(b, p - b.position) - pointVelocity(a, p - a.position));
+    const double gap = greatest(c.patch.gapAt(k), 0);
     if (closing <= 0 && pull * h < slow) continue;
     if (gap <= 1.5 * (greatest(closing, 0) + pull * h) * h &&
         closing * closing + 2 * pull * gap >= slow * slow)
@@ -97,8 +97,8 @@ void Impacts::measureLevers(std::size_t index) {
   const Contact& c = in_.contacts[index];
   const ActiveBody &a = in_.bodies[in_.body_of[c.a.index()]], &b = in_.bodies[in_.body_of[c.b.index()]];
   double far_a = 0, far_b = 0;
-  for (int k = 0; k < c.patch.count; ++k) {
-    const Vec3& p = c.patch.points[static_cast<std::size_t>(k)].position;
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
+    const Vec3 p = c.patch.place(k);
     far_a = greatest(far_a, (p - a.position).squaredNorm());
     far_b = greatest(far_b, (p - b.position).squaredNorm());
   }
@@ -155,16 +155,16 @@ void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, s
     return index == 0 ? Quat::Identity() : touchTurn(in_.traits[piece.index()], body.start_turn, body.turn);
   };
   const Quat turn_a = turnOf(a, ia, c.a), turn_b = turnOf(b, ib, c.b);
-  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
-    const collide::Point& p = c.patch.points[k];
-    const Vec3 ra0 = p.position - a.start_position, rb0 = p.position - b.start_position;
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
+    const Vec3 p = c.patch.place(k);
+    const Vec3 ra0 = p - a.start_position, rb0 = p - b.start_position;
     PointState& s = state_[k];
     s.ra = turn_a * ra0;
     s.rb = turn_b * rb0;
     Vec3 moved = Vec3::Zero();
     if (ib != 0) moved += b.position - b.start_position + s.rb - rb0;
     if (ia != 0) moved -= a.position - a.start_position + s.ra - ra0;
-    s.gap = p.gap + c.patch.normal.dot(moved);
+    s.gap = c.patch.gapAt(k) + c.patch.normal.dot(moved);
     s.apart = moved;
     s.closing = -c.patch.normal.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra));
   }
@@ -191,7 +191,7 @@ void Impacts::goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b) 
     return touchTurn(t, from, body.turn);
   };
   const Quat turn_a = turnOf(a, c.a), turn_b = turnOf(b, c.b);
-  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
     PointState& s = state_[k];
     const Vec3 ra = turn_a * s.ra, rb = turn_b * s.rb;
     const Vec3 apart = between ? Vec3(s.apart + travel + (rb - s.rb) - (ra - s.ra)) : Vec3(Vec3::Zero());
@@ -220,7 +220,7 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
   const double slow = leastSpeed(c);
   const double earliest = greatest(clock_[ia], clock_[ib]);
   double time = dt, speed = 0;
-  for (std::size_t k = 0; k < static_cast<std::size_t>(c.patch.count); ++k) {
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
     const PointState& s = state_[k];
     const double gap = greatest(s.gap, 0), squared = s.closing * s.closing + 2 * pull * gap;
     if (squared <= slow * slow || s.closing + pull * dt <= 0) continue;

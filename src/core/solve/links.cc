@@ -17,8 +17,8 @@ constexpr double kCalm = 0.1;
 // The square of how fast the touching points of a contact move past each other.
 double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) {
   double fastest = 0;
-  for (int k = 0; k < c.patch.count; ++k) {
-    const Vec3& p = c.patch.points[static_cast<std::size_t>(k)].position;
+  for (std::size_t k = 0; k < c.patch.count; ++k) {
+    const Vec3 p = c.patch.place(k);
     const Vec3 v = b.velocity + b.spin.cross(p - b.position) - a.velocity - a.spin.cross(p - a.position);
     fastest = greatest(fastest, v.squaredNorm());
   }
@@ -28,9 +28,7 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
 constexpr double kDeep = 0.02;  // of the size
 
 bool overlapsDeep(const Contact& c, double size) {
-  for (int k = 0; k < c.patch.count; ++k)
-    if (c.patch.points[static_cast<std::size_t>(k)].gap < -kDeep * size) return true;
-  return false;
+  return c.patch.count > 0 && c.patch.leastGap() < -kDeep * size;
 }
 
 bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, const BodyBrief& b) {

@@ -55,8 +55,8 @@ struct Balls {
     c.b = PieceId(b);
     c.patch.normal = normal;
     c.patch.count = 1;
-    c.patch.points[0].position = motion.position[a] + (0.1 + 0.5 * gap) * normal;
-    c.patch.points[0].gap = gap;
+    c.patch.middle = motion.position[a] + (0.1 + 0.5 * gap) * normal;
+    c.patch.gap[0] = static_cast<float>(gap);
     return c;
   }
 };
@@ -115,24 +115,24 @@ TEST_CASE("a fresh patch inherits forces by feature, then by place, and not acro
   const Balls balls(2);
   Contact old = balls.touch(0, 1, Vec3::UnitX());
   old.patch.count = 2;
-  old.patch.points[1] = {vec3(0.1, 0.05, 0), 0, 8};
-  old.patch.points[0].feature = 7;
+  old.patch.arm[1] = Vec3f(0, 0.05f, 0);
+  old.patch.feature = {7, 8, 0, 0};
   old.normal_force = {10, 20, 0, 0};
-  old.friction_force = vec3(0, 3, 0);
+  old.friction_force = Vec3f(0, 3, 0);
   Contact fresh = old;
   fresh.normal_force = {};
   fresh.friction_force.setZero();
-  std::swap(fresh.patch.points[0], fresh.patch.points[1]);
+  std::swap(fresh.patch.arm[0], fresh.patch.arm[1]);
+  std::swap(fresh.patch.feature[0], fresh.patch.feature[1]);
   inherit(&old, &old + 1, &fresh, &fresh + 1, 0.01);
   CHECK(fresh.normal_force[0] == 20);
   CHECK(fresh.normal_force[1] == 10);
-  CHECK(fresh.friction_force == vec3(0, 3, 0));
+  CHECK(fresh.friction_force == Vec3f(0, 3, 0));
 
   Contact moved = old;
   moved.normal_force = {};
-  moved.patch.points[0].feature = 100;  // new names, nearly the old places
-  moved.patch.points[1].feature = 101;
-  moved.patch.points[0].position += vec3(0, 0.002, 0);
+  moved.patch.feature = {100, 101, 0, 0};  // new names, nearly the old places
+  moved.patch.arm[0] += Vec3f(0, 0.002f, 0);
   inherit(&old, &old + 1, &moved, &moved + 1, 0.01);
   CHECK(moved.normal_force[0] == 10);
   CHECK(moved.normal_force[1] == 20);
@@ -164,7 +164,7 @@ TEST_CASE("a hit keeps momentum to rounding, and is told with its speed") {
   balls.motion.spin[1] = vec3(0, 0, 20);
   const Vec3 between = balls.motion.position[2] - balls.motion.position[1];
   Contact c = balls.touch(1, 2, between.normalized(), between.norm() - 0.2);
-  c.surfaces = {0.4, 0.3, 0.8};
+  c.surfaces = {0.4f, 0.3f, 0.8f};
   const Proposal p = solveSubstep(balls.input(0.02, Vec3::Zero()), {c});
   REQUIRE(p.hits.size() == 1);
   CHECK(p.hits[0].speed == Approx(4 * between.normalized().x()));
@@ -196,7 +196,7 @@ TEST_CASE("friction holds up to its cone and slides at it") {
     balls.motion.position[0] = vec3(0, -0.2, 0);
     balls.motion.position[1] = Vec3::Zero();
     Contact c = balls.touch(0, 1, Vec3::UnitY());
-    c.surfaces = {0.4, 0.4, 0};
+    c.surfaces = {0.4f, 0.4f, 0};
     Contacts contacts{c};
     const SubstepInput in = balls.input(0.01, vec3(push, -9.81, 0));
     findLoads(in, 300, contacts);

@@ -115,9 +115,7 @@ void World::addCarriers(solve::Contacts& contacts, double h, int iterations) {
       const std::size_t piece = side->index();
       const Bend* b = bendOf(piece);
       if (b == nullptr || b->speed == 0) continue;
-      Vec3 place = Vec3::Zero();
-      for (int k = 0; k < c.patch.count; ++k)
-        place += c.patch.points[static_cast<std::size_t>(k)].position / c.patch.count;
+      const Vec3 place = c.patch.middle;
       const SurfaceMotion own = surfaceMotion(piece, c.patch.sub, place);
       const Vec3 velocity = velocityAt(piece, c, place), spin = motion_.spin[piece] + own.spin;
       carried_.push_back({i, side == &c.a, *side});

@@ -8,24 +8,25 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 4;
+constexpr std::uint32_t kCheckpointVersion = 5;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
   w.add(c.b.value);
   w.add(c.patch.normal);
+  w.add(c.patch.middle);
   w.add(c.patch.sub);
   w.add(c.patch.part);
   w.add(static_cast<std::uint8_t>(c.patch.face_of));
   w.add(c.patch.count);
   for (std::size_t k = 0; k < 4; ++k) {
-    w.add(c.patch.points[k].position);
-    w.add(c.patch.points[k].gap);
-    w.add(c.patch.points[k].feature);
+    w.add(c.patch.arm[k]);
+    w.add(c.patch.gap[k]);
+    w.add(c.patch.feature[k]);
     w.add(c.normal_force[k]);
   }
-  const solve::Surfaces& s = c.surfaces;
-  for (const double x : {s.friction_rest, s.friction_slide, s.bounce, s.rolling, s.spinning, s.adhesion})
+  const auto& s = c.surfaces;
+  for (const float x : {s.friction_rest, s.friction_slide, s.bounce, s.rolling, s.spinning, s.adhesion})
     w.add(x);
   w.add(s.unmoved);
   w.add(c.roll_torque);
@@ -41,6 +42,7 @@ void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.a.value);
   r.read(c.b.value);
   r.read(c.patch.normal);
+  r.read(c.patch.middle);
   r.read(c.patch.sub);
   r.read(c.patch.part);
   std::uint8_t flag = 0;
@@ -48,13 +50,13 @@ void readContact(ByteReader& r, solve::Contact& c) {
   c.patch.face_of = static_cast<collide::FaceOf>(flag);
   r.read(c.patch.count);
   for (std::size_t k = 0; k < 4; ++k) {
-    r.read(c.patch.points[k].position);
-    r.read(c.patch.points[k].gap);
-    r.read(c.patch.points[k].feature);
+    r.read(c.patch.arm[k]);
+    r.read(c.patch.gap[k]);
+    r.read(c.patch.feature[k]);
     r.read(c.normal_force[k]);
   }
-  solve::Surfaces& s = c.surfaces;
-  for (double* x : {&s.friction_rest, &s.friction_slide, &s.bounce, &s.rolling, &s.spinning, &s.adhesion})
+  auto& s = c.surfaces;
+  for (float* x : {&s.friction_rest, &s.friction_slide, &s.bounce, &s.rolling, &s.spinning, &s.adhesion})
     r.read(*x);
   r.read(s.unmoved);
   r.read(c.roll_torque);

@@ -154,17 +154,16 @@ bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::C
   const double coming = ((motion_.velocity[i] - motion_.velocity[j]).norm() + swing) * h;
   if (coming > 0.25 * kClipped * size) return false;
   const Way &way_a = ways_[went_of_.place[i]], &way_b = ways_[went_of_.place[j]];
-  collide::Manifold taken = old.patch;
-  const double step = followPatch(way_a, way_b, size, taken);
-  if (strayed + step > kClipped * size) return false;
-  if (gone + step <= kFollowed * size && coming <= kFollowed * size) {
-    solve::Contact& c = out.emplace_back(old);
-    c.patch = taken;
+  solve::Contact& c = out.emplace_back(old);
+  const double step = followPatch(way_a, way_b, size, c.patch);
+  if (gone + step <= kFollowed * size && strayed + step <= kClipped * size && coming <= kFollowed * size) {
     c.gone = static_cast<float>(gone + step);
     c.strayed = static_cast<float>(strayed + step);
     return true;
   }
-  collide::Manifold again = old.patch;
+  out.pop_back();
+  if (strayed + step > kClipped * size) return false;
+  collide::Manifold again = old.patch.manifold();
   if (!collide::clipAgain(shapeOf(i), motion_.pose(i), shapeOf(j), motion_.pose(j), reach(i, j, h), again))
     return false;
   addPatches(pair, {&again, 1}, {&old, 1}, out);
@@ -174,16 +173,17 @@ bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::C
 
 // Takes the points with both bodies and the normal with the face; returns how far they went past each other
 // (m).
-double World::followPatch(const Way& way_a, const Way& way_b, double size, collide::Manifold& m) {
+double World::followPatch(const Way& way_a, const Way& way_b, double size, solve::Patch& m) {
   m.normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal).normalized();
+  const Vec3 middle = 0.5 * (way_a.now(m.middle) + way_b.now(m.middle));
   double squared = 0;
-  for (std::size_t k = 0; k < static_cast<std::size_t>(m.count); ++k) {
-    collide::Point& p = m.points[k];
-    const Vec3 a = way_a.now(p.position), b = way_b.now(p.position);
-    p.gap += m.normal.dot(b - a);
-    p.position = 0.5 * (a + b);
+  for (std::size_t k = 0; k < m.count; ++k) {
+    const Vec3 p = m.place(k), a = way_a.now(p), b = way_b.now(p);
+    m.gap[k] = static_cast<float>(m.gapAt(k) + m.normal.dot(b - a));
+    m.arm[k] = (0.5 * (a + b) - middle).cast<float>();
     squared = greatest(squared, (b - a).squaredNorm());
   }
+  m.middle = middle;
   return std::sqrt(squared) + (way_a.turned + way_b.turned) * size;
 }
 
@@ -193,16 +193,16 @@ void World::addPatches(const Pair& pair, std::span<const collide::Manifold> foun
   if (found.empty()) return;
   const auto [i, j] = pair;
   const std::size_t first = out.size();
-  const solve::Surfaces surfaces = rules_.surfaces(i, j);
+  const auto surfaces = rules_.surfaces(i, j).kept();
   const double zero = restOverlap(PieceId{i}, PieceId{j});
   for (const collide::Manifold& m : found) {
     solve::Contact& c = out.emplace_back();
     c.a = PieceId{i};
     c.b = PieceId{j};
-    c.patch = m;
+    c.patch = solve::Patch(m);
     c.surfaces = surfaces;
     c.gone = c.strayed = zero == 0 ? 0 : solve::kGoneFar;
-    for (collide::Point& p : c.patch.points) p.gap += zero;
+    for (float& gap : c.patch.gap) gap += static_cast<float>(zero);
   }
   const double size =
       least(traits_[i].dynamic ? traits_[i].size : 1e9, traits_[j].dynamic ? traits_[j].size : 1e9);

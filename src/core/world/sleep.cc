@@ -67,12 +67,11 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
     const bool held = sleep_[sleeper] == Sleep::Held, driven = moving_[sleeper == a ? b : a];
     double closing = 0;
     bool meets = false;
-    for (int k = 0; k < c.patch.count; ++k) {
-      const collide::Point& p = c.patch.points[static_cast<std::size_t>(k)];
-      const Vec3 va = velocityAt(a, c, p.position), vb = velocityAt(b, c, p.position);
+    for (std::size_t k = 0; k < c.patch.count; ++k) {
+      const Vec3 p = c.patch.place(k), va = velocityAt(a, c, p), vb = velocityAt(b, c, p);
       const double speed = c.patch.normal.dot(va - vb);
       closing = greatest(closing, speed);
-      meets = meets || p.gap <= speed * h;
+      meets = meets || c.patch.gapAt(k) <= speed * h;
     }
     const double enough = held ? scene_.pieces[sleeper].wake_above : driven ? 0 : restSpeedOf(sleeper);
     if (!meets || closing <= enough) continue;

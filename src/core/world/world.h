@@ -253,7 +253,7 @@ class World {
     Vec3 now(const Vec3& p) const { return turn * (p - from) + to; }
   };
   PagedVector<Way> ways_;
-  static double followPatch(const Way& way_a, const Way& way_b, double size, collide::Manifold& m);
+  static double followPatch(const Way& way_a, const Way& way_b, double size, solve::Patch& m);
   struct {
     std::vector<std::uint32_t> place;   // a piece: its entry in ways_
     std::vector<std::uint32_t> pieces;  // that have one of their own
