@@ -3,6 +3,7 @@
 #pragma once
 #include <memory>
 
+#include "core/world/joining.h"
 #include "core/world/prototypes.h"
 #include "core/world/world.h"
 
@@ -48,6 +49,27 @@ class Stage {
   }
   std::size_t ground(const Vec3& up = Vec3::UnitY()) {
     return add(world::groundPrototype("g", up, 10), Vec3::Zero(), Vec3::Zero(), world::Role::Static);
+  }
+
+  static constexpr std::size_t kWorld = PieceId::kNone;
+  // Of a and b (or kWorld), in one place as they start.
+  solve::Joint& join(solve::JointKind kind, std::size_t a, std::size_t b, const Vec3& at,
+                     const Vec3& axis = Vec3::UnitX()) {
+    world::SceneJoint& j = scene.joints.emplace_back();
+    j.name = "j" + std::to_string(scene.joints.size());
+    j.joint.kind = kind;
+    j.joint.a.piece = PieceId(a);
+    j.joint.b.piece = PieceId(b);
+    world::placeJoint(scene, at, axis, j.joint);
+    return j.joint;
+  }
+  // A spring or rope between two places, as long as they are apart.
+  solve::Joint& tie(solve::JointKind kind, std::size_t a, std::size_t b, const Vec3& at_a, const Vec3& at_b) {
+    solve::Joint& j = join(kind, a, b, at_a);
+    scene.joints.back().collide = true;
+    j.b = world::sideAt(scene, j.b.piece, at_b, Quat::Identity());
+    j.length = world::startLength(scene, j);
+    return j;
   }
 
   world::World& world() {

@@ -26,6 +26,7 @@ struct alignas(64) ActiveBody {
   bool damped = true;                  // false: its traits are known to have no damping
   bool rounded = false;                // where it touches does not turn with it
   bool tumbles = true;                 // false: its spin stays as it is while nothing pushes
+  bool halves = false;                 // half its acceleration goes before the motion, half after it
   Vec3 start_position = Vec3::Zero();  // at the substep's start
   Quat start_turn = Quat::Identity();
   Vec3 acceleration = Vec3::Zero();

@@ -4,6 +4,7 @@
 #include <algorithm>
 
 #include "core/base/sets.h"
+#include "core/base/vec.h"
 #include "core/solve/links.h"
 
 namespace drubble::solve {
@@ -13,8 +14,7 @@ namespace {
 constexpr std::uint32_t kNoIsland = 0xffffffffu;
 
 // The island of each contact, named by its lowest body; kNoIsland: nothing to solve.
-std::vector<std::uint32_t> islandsOf(const Links& links, std::size_t bodies) {
-  Sets sets(bodies);
+std::vector<std::uint32_t> islandsOf(const Links& links, Sets& sets) {
   for (const Link& l : links)
     if (l.a != 0 && l.b != 0) sets.join(l.a, l.b);
   std::vector<std::uint32_t> island(links.size(), kNoIsland);
@@ -69,27 +69,45 @@ int sweepsFor(std::size_t blocks) {
   return n < 1 ? 1 : n > kMostSweeps ? kMostSweeps : static_cast<int>(n);
 }
 
-Groups groupContacts(const BlockInput& given, double gravity) {
+Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) {
   BlockInput in = given;
   BodyBriefs briefs;
   if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
   const Links links = linksOf(in, gravity);
-  const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
-  std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0);
+  Sets sets(in.bodies.size());
+  for (const std::vector<std::uint32_t>& some : tied)
+    for (const std::uint32_t body : some) sets.join(some[0], body);
+  const std::vector<std::uint32_t> island = islandsOf(links, sets);
+  std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0),
+      is_tied(in.bodies.size(), 0);
+  for (const std::vector<std::uint32_t>& some : tied) is_tied[sets.find(some[0])] = 1;
   for (std::size_t i = 0; i < links.size(); ++i) {
     if (links[i].lively) is_lively[island[i]] = 1;
     if (links[i].deep) is_deep[island[i]] = 1;
   }
   std::vector<std::vector<std::uint32_t>> islands = contactsByIsland(
-      island, in.bodies.size(), [&](std::uint32_t i) { return is_lively[i] == 0 || is_deep[i] != 0; });
+      island, in.bodies.size(),
+      [&](std::uint32_t i) { return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0; });
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
-    return sweepsFor(countBlocks(links, some)) == 1;
+    return is_tied[island[some[0]]] == 0 && sweepsFor(countBlocks(links, some)) == 1;
   });
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
-    out.parting.push_back(is_lively[island[some[0]]]);
+    const std::uint32_t root = island[some[0]];
+    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0);
     for (const std::uint32_t i : some) apart[i] = 1;
+  }
+  std::vector<std::uint32_t> place(tied.empty() ? 0 : in.bodies.size(), kNoIsland);
+  for (std::uint32_t k = 0; k < islands.size() && !tied.empty(); ++k) place[island[islands[k][0]]] = k;
+  for (const std::vector<std::uint32_t>& some : tied) {
+    std::uint32_t& at = place[sets.find(some[0])];
+    if (at == kNoIsland) {
+      at = u32(islands.size());
+      islands.emplace_back();
+      out.parting.push_back(0);
+    }
+    out.of_tied.push_back(at);
   }
   std::vector<std::uint32_t> together;
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
@@ -109,7 +127,8 @@ std::vector<BlockList> islandBlocks(const BlockInput& given) {
   BodyBriefs briefs;
   if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
   const Links links = linksOf(in, 0);
-  const std::vector<std::uint32_t> island = islandsOf(links, in.bodies.size());
+  Sets sets(in.bodies.size());
+  const std::vector<std::uint32_t> island = islandsOf(links, sets);
   return buildEach(in, links, contactsByIsland(island, in.bodies.size(), [](std::uint32_t) { return true; }));
 }
 

@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// Islands: bodies that contacts tie together. Where one is nearly at rest, sweeps are repeated until little
-// changes any more: towers, leaning stacks and heavy things on light ones need it, and it costs only where
-// they are. What is in full motion is not worth it, but for what is being eased out of a deep overlap.
+// Islands: bodies that contacts and joints tie together. Where one is nearly at rest, sweeps are repeated
+// until little changes any more: towers, leaning stacks and heavy things on light ones need it, and it costs
+// only where they are. What is in full motion is not worth it, but for what is being eased out of a deep
+// overlap.
 #pragma once
 #include <vector>
 
@@ -21,10 +22,15 @@ struct Groups {
   // Of those: it is in motion, and overlaps deeply. Only its settling is swept to the end, so that easing out
   // leaves no speed behind.
   std::vector<char> parting;
+  std::vector<std::uint32_t> of_tied;  // the island of each set of jointed bodies; it may have no contact
 };
 
-// `gravity`: magnitude, m/s2. I1 an island's contacts, and whether it is calm, hang on its own bodies only.
-Groups groupContacts(const BlockInput& in, double gravity);
+// Bodies that joints tie together, a list for each set of them.
+using Tied = std::vector<std::vector<std::uint32_t>>;
+
+// `gravity`: magnitude, m/s2. An island with joints is swept more than once even in motion: contacts and
+// joints have to agree. I1 an island's contacts, and whether it is calm, hang on its own bodies only.
+Groups groupContacts(const BlockInput& in, double gravity, const Tied& tied = {});
 
 // The blocks of each island.
 std::vector<BlockList> islandBlocks(const BlockInput& in);

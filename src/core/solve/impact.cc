@@ -58,9 +58,10 @@ bool Impacts::surelyMissed(std::size_t ia, std::size_t ib, double h) const {
 // Whether the bodies may meet fast enough within h seconds.
 bool Impacts::mayBeHit(std::uint32_t index, double h) const {
   const Contact& c = in_.contacts[index];
-  const ActiveBody &a = in_.bodies[in_.body_of[c.a.index()]], &b = in_.bodies[in_.body_of[c.b.index()]];
+  const std::uint32_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
+  if (surelyMissed(ia, ib, h)) return false;
+  const ActiveBody &a = in_.bodies[ia], &b = in_.bodies[ib];
   if (a.fixed() && b.fixed()) return false;
-  if (surelyMissed(in_.body_of[c.a.index()], in_.body_of[c.b.index()], h)) return false;
   const double pull = (a.acceleration - b.acceleration).norm();
   const double slow = 0.5 * leastSpeed(c);
   for (std::size_t k = 0; k < c.patch.count; ++k) {

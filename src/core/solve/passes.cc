@@ -91,6 +91,13 @@ double Passes::measuredSweep(Pass pass, bool moved, bool backward) {
   return static_cast<double>(most);
 }
 
+// Returns by how much (m/s) the worst of them was wrong.
+double Passes::solveJoints() {
+  double worst = 0;
+  for (JointGroup* g : joints) worst = std::max(worst, g->solve(rows));
+  return worst;
+}
+
 void Passes::warmStart() {
   eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->warmStart(r); });
 }
@@ -98,9 +105,14 @@ void Passes::warmStart() {
 int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   if (most == 1) {
     sweep(pass, moved);
+    solveJoints();
     return 1;
   }
   const std::size_t blocks = list.blocks.size();
+  if (blocks == 0) {
+    solveJoints();
+    return 1;
+  }
   PagedVector<Course> course(blocks);
   PagedVector<Impulses> on(blocks);
   std::vector<double> squares(blocks);
@@ -113,7 +125,9 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   double last = 0;
   for (int n = 1; n <= most; ++n) {
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { remember(c, e, course[i]); });
-    if (measuredSweep(pass, moved && n == 1, n % 2 == 0) <= enough || n == most) return n;
+    const double swept = measuredSweep(pass, moved && n == 1, n % 2 == 0),
+                 worst = std::max(swept, solveJoints());
+    if (worst <= enough || n == most) return n;
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { squares[i] = changeOf(c, e, course[i]); });
     double change = 0;
     for (const double x : squares) change += x;

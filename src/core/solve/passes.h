@@ -5,6 +5,7 @@
 
 #include "core/base/work.h"
 #include "core/solve/block.h"
+#include "core/solve/joint_group.h"
 
 namespace drubble::solve {
 
@@ -20,12 +21,14 @@ struct Engine {
   }
 };
 
-// A list, the bodies it moves and the internal step (s).
+// A list, the bodies it moves, the internal step (s), and the joints among those bodies, which are put right
+// after every sweep.
 struct Passes {
   BlockList& list;
   BodyRows& rows;
   double dt = 0;
   Engine engine;
+  std::span<JointGroup* const> joints = {};
 
   // One sweep over all blocks in order. Velocities change, places do not. `moved`: places may have changed
   // since the sweep before.
@@ -50,6 +53,7 @@ struct Passes {
  private:
   template <class Do>
   void eachColour(bool backward, Do one_range);
+  double solveJoints();
 };
 
 }  // namespace drubble::solve

@@ -72,10 +72,6 @@ struct Given {
 };
 
 // A body's velocities, as they stood in its row.
-struct Speeds {
-  float velocity[3]{}, spin[3]{};
-};
-
 Speeds speedsOf(const BodyRow& row) {
   Speeds s;
   for (std::size_t k = 0; k < 3; ++k) s.velocity[k] = row.velocity[k], s.spin[k] = row.spin[k];
@@ -117,7 +113,12 @@ class Substep {
     in_.engine.enter(Work::Impacts);
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     in_.engine.enter(Work::Prepare);
-    groups_ = groupContacts(block_in, in_.gravity.norm());
+    takeJoints();
+    Tied tied;
+    for (const JointGroup& g : joints_) tied.push_back(g.moving());
+    groups_ = groupContacts(block_in, in_.gravity.norm(), tied);
+    joints_of_.resize(groups_.islands.size());
+    for (std::size_t k = 0; k < joints_.size(); ++k) joints_of_[groups_.of_tied[k]].push_back(&joints_[k]);
     Passes together{groups_.together, rows_, dt_, in_.engine};
     const double enough = kResidual * in_.gravity.norm() * dt_;
     const auto iterate = [&](Pass pass, bool moved) {
@@ -136,28 +137,46 @@ class Substep {
       in_.engine.enter(Work::Motion);
       accelerate(step == 0, struck);
       in_.engine.enter(Work::Passes);
+      for (JointGroup& g : joints_) g.prepare(Pass::PushOut, dt_, out_.bodies);
       if (step == 0) {
         together.warmStart();
         eachIsland([](Passes island, bool) { island.warmStart(); });
       }
+      for (JointGroup& g : joints_) g.warmStart(step == 0, rows_);
       iterate(Pass::PushOut, struck);
+      for (JointGroup& g : joints_) g.refine(out_.bodies, loaded_, rows_);
       in_.engine.enter(Work::Motion);
       move(step);
       if (track) keepWay();
       in_.engine.enter(Work::Passes);
+      for (JointGroup& g : joints_) {
+        g.prepare(Pass::Settle, dt_, out_.bodies);
+        g.springsAgain(out_.bodies, rows_, loaded_);
+      }
       iterate(Pass::Settle, true);
       together.judgeSliding();
       eachIsland([](Passes island, bool) { island.judgeSliding(); });
       in_.engine.enter(Work::Motion);
       fold();
+      for (JointGroup& g : joints_) g.count(last_);
     }
     in_.engine.enter(Work::Prepare);
     storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
     for (const BlockList& island : groups_.islands) storeForces(island, dt_, in_.engine.team, out_.contacts);
+    for (const JointGroup& g : joints_) g.store(in_.iterations, out_.joint_states, out_.joint_loads);
     return std::move(out_);
   }
 
  private:
+  void takeJoints() {
+    if (in_.joints.joints.empty()) return;
+    out_.joint_states.assign(in_.joints.states.begin(), in_.joints.states.end());
+    out_.joint_loads.resize(in_.joints.joints.size());
+    joints_ = jointGroups(in_.joints, in_.body_of, in_.traits, in_.motion, out_.bodies);
+    for (const JointGroup& g : joints_)
+      for (const std::uint32_t body : g.moving()) out_.bodies[body].halves = g.sprung();
+  }
+
   // Islands share no bodies that move: several at a time.
   template <class Do>
   void eachIsland(Do one) {
@@ -166,7 +185,8 @@ class Substep {
     shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, groups_.islands.size(), 1,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
                    for (std::size_t k = begin; k < end; ++k)
-                     one(Passes{groups_.islands[k], rows_, dt_, in_.engine.alone()}, groups_.parting[k] != 0);
+                     one(Passes{groups_.islands[k], rows_, dt_, in_.engine.alone(), joints_of_[k]},
+                         groups_.parting[k] != 0);
                  });
   }
 
@@ -205,7 +225,7 @@ class Substep {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       if (b.drive == kNotDriven) {
-        b.velocity += b.acceleration * dt_;
+        b.velocity += (b.halves ? 0.5 : 1) * dt_ * b.acceleration;
         if (b.damped) damp(in_.traits[b.piece], b);
       }
       BodyRow& row = rows_[i];
@@ -238,7 +258,7 @@ class Substep {
       const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
       // Velocity already holds the step's gravity: the parabola is half of it behind.
       b.position += (b.velocity + g.velocity) * dt_;
-      if (free) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
+      if (free && !b.halves) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
       Vec3 spin = b.spin + g.spin;
       if (b.tumbles)
         spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
@@ -247,6 +267,7 @@ class Substep {
       b.spin = spin - g.spin;
       loadPlace(b, in_.traits, rows_[i]);
       keepGiven(b, i);
+      if (b.halves) addUncounted(0.5 * dt_ * b.acceleration, Vec3::Zero(), b, rows_[i], loaded_[i]);
     });
   }
 
@@ -276,7 +297,9 @@ class Substep {
   BodyRows rows_;
   PagedVector<Speeds> loaded_, last_;  // when the internal step began; what the solver gave in the one before
   Proposal out_;
+  std::vector<JointGroup> joints_;
   Groups groups_;
+  std::vector<std::vector<JointGroup*>> joints_of_;  // an island
 };
 
 }  // namespace

@@ -26,6 +26,7 @@ struct SubstepInput {
   double h = 0;                               // s
   int iterations = 8;                         // internal steps
   std::span<const Drive> drives = {};         // of the driven ones among the active, ascending
+  JointInput joints = {};
   Engine engine = {};
 };
 
@@ -33,6 +34,8 @@ struct Proposal {
   Bodies bodies;      // body k + 1 is active piece k
   Contacts contacts;  // with the forces they carry at the end
   std::vector<Hit> hits;
+  std::vector<JointState> joint_states;  // a joint, as they are at the end
+  std::vector<JointLoad> joint_loads;
   // Where every body stood at the ends of the internal steps, one list a step; empty when nothing was fast.
   std::vector<std::vector<Pose>> way;
 };

@@ -8,7 +8,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 5;
+constexpr std::uint32_t kCheckpointVersion = 6;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -98,6 +98,13 @@ Bytes World::save() const {
     w.add(r.b.value);
     w.add(r.depth);
   }
+  for (const solve::JointState& s : joint_states_) {
+    w.add(static_cast<std::uint8_t>(s.broken));
+    w.add(s.turned);
+    for (const double x : s.carried) w.add(x);
+  }
+  for (const solve::Joint& j : joints_)
+    for (const double x : {j.stiffness, j.length, j.motor_speed}) w.add(x);
   return w.take();
 }
 
@@ -144,6 +151,15 @@ void World::restore(const Bytes& bytes) {
     r.read(o.b.value);
     r.read(o.depth);
   }
+  for (solve::JointState& s : joint_states_) {
+    r.read(flag);
+    s.broken = flag != 0;
+    r.read(s.turned);
+    for (double& x : s.carried) r.read(x);
+  }
+  for (solve::Joint& j : joints_)
+    for (double* x : {&j.stiffness, &j.length, &j.motor_speed}) r.read(*x);
+  rules_.findJoined(joint_states_);
   for (std::size_t i = 0; i < sleep_.size(); ++i)
     if (scene_.pieces[i].role == Role::Kinematic && sleep_[i] != Sleep::Driven) makeDynamic(i);
   moving_.assign(motion_.size(), 0);

@@ -1,11 +1,13 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/world/pair_rules.h"
 
+#include <algorithm>
 #include <bit>
 
 namespace drubble::world {
 
 PairRules::PairRules(const Scene& scene) : scene_(scene) {
+  findJoined(std::vector<solve::JointState>(scene.joints.size()));
   if (scene.pair_rules.empty()) return;
   in_a_.assign(scene.pieces.size(), 0);
   in_b_ = in_a_;
@@ -13,6 +15,17 @@ PairRules::PairRules(const Scene& scene) : scene_(scene) {
     for (const PieceId p : scene.pair_rules[r].a) in_a_[p.index()] |= std::uint64_t{1} << r;
     for (const PieceId p : scene.pair_rules[r].b) in_b_[p.index()] |= std::uint64_t{1} << r;
   }
+}
+
+void PairRules::findJoined(const std::vector<solve::JointState>& states) {
+  joined_.clear();
+  for (std::size_t k = 0; k < scene_.joints.size(); ++k) {
+    const SceneJoint& j = scene_.joints[k];
+    const PieceId a = j.joint.a.piece, b = j.joint.b.piece;
+    if (!j.collide && !states[k].broken && a.valid() && b.valid())
+      joined_.push_back(std::minmax(a.value, b.value));
+  }
+  std::sort(joined_.begin(), joined_.end());
 }
 
 // Calls visit(rule, whether i is in its first set) with the rules that name both, in the scene's order.
@@ -27,7 +40,8 @@ void PairRules::eachRule(std::size_t i, std::size_t j, Visit visit) const {
 }
 
 bool PairRules::collide(std::size_t i, std::size_t j) const {
-  bool out = true;
+  bool out =
+      joined_.empty() || !std::binary_search(joined_.begin(), joined_.end(), std::pair(u32(i), u32(j)));
   eachRule(i, j, [&](const PairRule& rule, bool) { out = rule.collide.value_or(out); });
   return out;
 }

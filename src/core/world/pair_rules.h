@@ -13,6 +13,9 @@ class PairRules {
   // At most kMostPairRules rules in the scene.
   explicit PairRules(const Scene& scene);
 
+  // Which joined pairs collide again, now that some joints are broken; by the scene's joints.
+  void findJoined(const std::vector<solve::JointState>& states);
+
   // i < j, in both. The last rule that names both counts, key by key.
   bool collide(std::size_t i, std::size_t j) const;
   solve::Surfaces surfaces(std::size_t i, std::size_t j) const;
@@ -22,6 +25,7 @@ class PairRules {
   void eachRule(std::size_t i, std::size_t j, Visit visit) const;
 
   const Scene& scene_;
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> joined_;  // that do not collide, ascending
   std::vector<std::uint64_t> in_a_, in_b_;  // a piece: the rules whose first or second set it is in
 };
 

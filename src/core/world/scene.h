@@ -11,6 +11,7 @@
 #include "core/mesh/mass.h"
 #include "core/shape/shape.h"
 #include "core/solve/contact.h"
+#include "core/solve/joint.h"
 #include "core/solve/traits.h"
 
 namespace drubble::world {
@@ -82,6 +83,13 @@ struct PairRule {
 };
 inline constexpr std::size_t kMostPairRules = 64;
 
+struct SceneJoint {
+  std::string name;
+  solve::Joint joint;  // at the start
+  bool collide = false;
+  act::Track stiffness, length, motor_speed;  // x counts; without keys it stays as it is
+};
+
 struct SolverSettings {
   int substeps = 0;          // a frame; 0: auto
   int iterations = 0;        // internal steps a substep; 0: auto
@@ -97,6 +105,7 @@ struct Scene {
   std::vector<Piece> pieces;
   std::vector<PairRule> pair_rules;  // later ones win
   std::vector<Mover> movers;         // by piece, ascending, at most one a piece
+  std::vector<SceneJoint> joints;
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();
   double fps = 24;

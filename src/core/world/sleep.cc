@@ -167,6 +167,8 @@ std::vector<char> World::restless() {
     for (const Touch& t : touches_)
       if (t.force > 0 && (moving_[t.a] || moving_[t.b]))
         rides[islands.find(body_of_[moving_[t.a] ? t.b : t.a])] = 1;
+  joinTied(islands);
+  markRiders(islands, rides);
   for (std::size_t k = 0; k < active_.size(); ++k) {
     const Rest& r = rest_[active_[k]];
     if (!awake(active_[k])) continue;
@@ -178,6 +180,12 @@ std::vector<char> World::restless() {
     const std::uint32_t a = body_of_[t.a], b = body_of_[t.b];
     if (!still[a]) out[b] = 1;
     if (!still[b]) out[a] = 1;
+  }
+  if (!joints_.empty()) {  // what is joined sleeps together
+    Sets tied(all);
+    joinTied(tied);
+    for (std::uint32_t k = 1; k < all; ++k) out[tied.find(k)] |= out[k];
+    for (std::uint32_t k = 1; k < all; ++k) out[k] = out[tied.find(k)];
   }
   for (std::uint32_t k = 1; k < bodies; ++k) {
     const std::uint32_t island = islands.find(k);

@@ -104,6 +104,7 @@ Steps chooseSteps(World& w) {
   double wanted = 2, internal = 2;
   for (const Wanted& x : parts)
     wanted = greatest(wanted, x.substeps), internal = greatest(internal, x.internal);
+  internal = greatest(internal, w.jointRate() * frame);
   wanted = greatest(wanted, internal / kMostIterations);
   int n = 2;
   while (n < wanted && n < kMostSubsteps) n *= 2;

@@ -57,6 +57,7 @@ World::World(const Scene& scene, Machine machine)
   looked_from_ = {motion_.position, motion_.turn};
   went_of_.place.assign(scene.pieces.size(), 0);
   findBends();
+  takeJoints();
 }
 
 double World::restSpeedOf(std::size_t piece) const {
@@ -86,7 +87,7 @@ constexpr std::size_t kPiecesWorthAThread = 256, kContactsWorthAThread = 1024;
 solve::Contacts World::settledContacts(double h) {
   solve::Contacts contacts = findContacts(h);
   // A woken piece needs its own reach; each round wakes at least one more, and few need a second.
-  while (wakeForContacts(contacts, h)) contacts = findContacts(h);
+  while (wakeForContacts(contacts, h) || wakeForJoints()) contacts = findContacts(h);
   return contacts;
 }
 
@@ -97,19 +98,32 @@ void World::substep(double from, double to, int iterations, int depth) {
   releaseDue(from);
   bend(from, to);
   drive(from, to, iterations);
+  keyJoints(0.5 * (from + to));
   shelve();
   wakeForDrives();
   solve::Proposal p;
-  // A blow that came through others may have struck something held: it goes, and the substep is done again.
+  std::vector<solve::JointState> joint_states = joint_states_;
+  std::vector<JointBreak> breaks;
+  // A blow that came through others may have struck something held, or broken a joint: it goes, and the
+  // substep is done again.
   do {
+    wakeForJoints();
     solve::Contacts contacts = settledContacts(h);
     activate();
     addCarriers(contacts, h, iterations);
-    p = solve::solveSubstep(
-        {traits_, motion_, active_, body_of_, scene_.gravity, h, iterations, drives_, engine_},
-        std::move(contacts));
+    p = solve::solveSubstep({traits_,
+                             motion_,
+                             active_,
+                             body_of_,
+                             scene_.gravity,
+                             h,
+                             iterations,
+                             drives_,
+                             {joints_, joint_states},
+                             engine_},
+                            std::move(contacts));
     dropCarriers(p);
-  } while (releaseHeld(p.hits));
+  } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks));
   engine_.enter(Work::Guard);
   const std::vector<Passing> passings = findPassings(p);
   if (!passings.empty() && depth < kMostHalvings) {
@@ -120,6 +134,12 @@ void World::substep(double from, double to, int iterations, int depth) {
   }
   for (const Passing& x : passings) p.bodies[x.body].position += x.shift;
   engine_.enter(Work::Other);
+  if (!joints_.empty()) {
+    joint_states_ = std::move(p.joint_states);
+    joint_loads_ = std::move(p.joint_loads);
+    joint_breaks_.insert(joint_breaks_.end(), breaks.begin(), breaks.end());
+    if (!breaks.empty()) rules_.findJoined(joint_states_);
+  }
   commit(std::move(p));
   engine_.enter(Work::Sleep);
   wakeForForces();
@@ -180,8 +200,9 @@ void World::findStartLoads() {
   findRestOverlaps();
   contacts_ = findContacts(h);
   activate();
-  solve::findLoads({traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}, engine_},
-                   kLoadSweeps, contacts_);
+  solve::findLoads(
+      {traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}, {}, engine_},
+      kLoadSweeps, contacts_);
   sleep_ = states;
   for (solve::Contact& c : contacts_)
     if (sleep_[c.a.index()] == Sleep::Asleep || sleep_[c.b.index()] == Sleep::Asleep)
@@ -211,6 +232,7 @@ FrameStats World::advance(Watcher& watcher) {
   engine_.listener = &watcher;
   if (!started_) findStartLoads();
   hits_.clear();
+  joint_breaks_.clear();
   FrameStats out;
   // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length,
   // so that a finer one never outlasts its cause.

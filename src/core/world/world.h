@@ -15,6 +15,7 @@
 #include <vector>
 
 #include "core/base/bytes.h"
+#include "core/base/sets.h"
 #include "core/base/team.h"
 #include "core/collide/near_pairs.h"
 #include "core/collide/pairs.h"
@@ -52,6 +53,13 @@ struct Machine {
 // How finely a frame would be cut by the state as it is now: a power of two, times the quality.
 struct Steps {
   int substeps = 4, iterations = 8;
+};
+
+// A joint that gave way.
+struct JointBreak {
+  std::uint32_t joint = 0;  // in the scene's list
+  solve::JointLoad load;    // under which it did
+  Vec3 place = Vec3::Zero();
 };
 
 class World {
@@ -96,6 +104,14 @@ class World {
     for (; next != contacts_.end(); ++next) visit(*next);
   }
   const std::vector<solve::Hit>& hits() const { return hits_; }  // of the last frame, in order
+
+  // Of the last frame, in order.
+  const std::vector<JointBreak>& jointBreaks() const { return joint_breaks_; }
+  // In the scene's order: with the values that are keyed as they are now.
+  const std::vector<solve::Joint>& joints() const { return joints_; }
+  const std::vector<solve::JointState>& jointStates() const { return joint_states_; }
+  // What they bore in the last substep.
+  const std::vector<solve::JointLoad>& jointLoads() const { return joint_loads_; }
 
   // Throws Error(Diverged) naming the piece, or Error(Cancelled); the state is then that of the last good
   // substep.
@@ -164,6 +180,15 @@ class World {
   void addCarriers(solve::Contacts& contacts, double h, int iterations);
   void dropCarriers(solve::Proposal& p);
   void drive(double from, double to, int iterations);
+  void takeJoints();
+  void keyJoints(double frame);
+  void wakeJoined(std::size_t piece);
+  bool wakeForJoints();
+  bool breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<solve::JointState>& states,
+                   std::vector<JointBreak>& breaks) const;
+  void joinTied(Sets& sets) const;
+  void markRiders(Sets& islands, std::vector<char>& rides) const;
+  double jointRate() const;
   void releaseDue(double frame);
   void makeDynamic(std::size_t piece);
   void wakeForDrives();
@@ -223,6 +248,7 @@ class World {
   solve::Contacts contacts_;
   RestingContacts resting_;
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
+  std::vector<solve::JointState> joint_states_;
   struct {
     std::vector<Vec3> position;
     std::vector<Quat> turn;
@@ -235,6 +261,9 @@ class World {
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
+  std::vector<solve::Joint> joints_;  // as keyed
+  std::vector<solve::JointLoad> joint_loads_;
+  std::vector<JointBreak> joint_breaks_;
 
   // Of contacts_, in their order, what is asked for most: a contact is long.
   struct Touch {

@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: Apache-2.0
+// Joints between two pieces, or a piece and the world: what is fixed about them, and what they carry.
+//
+// A joint's frame on each side is given in that side's body space (world space where there is no piece); its
+// x axis is the joint's axis. Both frames coincide where the joint is at zero. Angles and distances are those
+// of a's frame as seen from b's.
+#pragma once
+#include <array>
+#include <cstdint>
+#include <limits>
+#include <vector>
+
+#include "core/base/id.h"
+#include "core/base/vec.h"
+
+namespace drubble::solve {
+
+enum class JointKind : std::uint8_t {
+  Hinge,   // turns about the axis
+  Ball,    // turns about all axes; limits on how far the axes lean apart, and on the twist about them
+  Slider,  // goes along the axis
+  Spring,  // pulls and pushes along the line between its ends
+  Rope,    // pulls when it is taut: over several points
+  Fixed
+};
+
+struct JointSide {
+  PieceId piece;  // not valid: the world
+  Vec3 at = Vec3::Zero();
+  Quat frame = Quat::Identity();
+};
+
+struct JointPoint {  // that a rope runs through
+  PieceId piece;
+  Vec3 at = Vec3::Zero();
+};
+
+struct Joint {
+  JointKind kind = JointKind::Ball;
+  JointSide a, b;
+  std::vector<JointPoint> over;  // of a rope, from a to b
+  // Of the turn about the axis (rad), or the way along it (m).
+  double low = -std::numeric_limits<double>::infinity(), high = std::numeric_limits<double>::infinity();
+  double cone = std::numeric_limits<double>::infinity();  // rad, of a ball: how far the axes may lean apart
+  double friction = 0;                                    // N m about the axis, or N along it
+  double motor_strength = 0;                              // N m or N; 0: no motor
+  double motor_speed = 0;                                 // rad/s or m/s
+  double length = 0;                                      // m: of a rope; of a spring at rest
+  double stiffness = 0;                                   // N/m
+  double damping = 0;                                     // N s/m
+  double breaks_force = std::numeric_limits<double>::infinity();   // N
+  double breaks_torque = std::numeric_limits<double>::infinity();  // N m
+};
+
+// A joint has at most so many rows; which is which: joint_rows.cc.
+inline constexpr std::size_t kMostJointRows = 10;
+
+// What has history.
+struct JointState {
+  bool broken = false;
+  double turned = 0;  // rad, about the axis, whole turns counted
+  // What its rows carried: N or N m, in their order. Warm starts the next substep.
+  std::array<double, kMostJointRows> carried{};
+};
+
+// What a joint bore in a substep, on average.
+struct JointLoad {
+  double force = 0, torque = 0;  // N, N m
+};
+
+}  // namespace drubble::solve

@@ -1,0 +1,69 @@
+// SPDX-License-Identifier: Apache-2.0
+// What a joint demands of the velocities of its bodies, one row for each thing it holds.
+#pragma once
+#include <span>
+#include <vector>
+
+#include "core/solve/joint.h"
+
+namespace drubble::solve {
+
+// A body as its joints see it at one moment. Body 0 of a group is the world.
+struct JointBody {
+  std::uint32_t body = 0;  // in the substep's bodies; 0: does not move
+  Vec3 position = Vec3::Zero();
+  Quat turn = Quat::Identity();
+  Vec3 inverse_mass = Vec3::Zero();
+  Mat3 inverse_inertia = Mat3::Zero();  // world
+  Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+};
+
+enum class RowKind : std::uint8_t {
+  Equal,    // its error is to be nothing
+  Bounded,  // its error is not to be below nothing; only ever pushes
+  Drive,    // its speed is to be what is wanted, as far as its strength goes
+  Spring
+};
+
+// What a unit of its impulse does to one body.
+struct JointTerm {
+  std::uint32_t body = 0;  // in the group's list
+  Vec3 linear = Vec3::Zero(), angular = Vec3::Zero();
+};
+
+struct JointRow {
+  RowKind kind = RowKind::Equal;
+  std::uint8_t slot = 0;               // which of its joint's
+  bool angular = false;                // carries N m
+  std::uint32_t joint = 0;             // in the group's order
+  std::uint32_t first = 0, count = 0;  // of its terms
+  double error = 0;                    // m or rad
+  double wanted = 0;                   // m/s or rad/s, of a Drive
+  double strength = 0;                 // N or N m, of a Drive
+};
+
+struct JointRows {
+  std::vector<JointRow> rows;
+  std::vector<JointTerm> terms;
+  void clear() {
+    rows.clear();
+    terms.clear();
+  }
+};
+
+// Where a joint is held on each side, as places in the group's list of bodies, and for a rope each point's.
+struct JointPlaces {
+  std::uint32_t a = 0, b = 0;
+  std::vector<std::uint32_t> over;
+};
+
+// Adds the rows of `j` with its bodies where `bodies` has them. A rope's and a limit's are always there;
+// whether they act is for the solver to find. `turned`: the angle about the axis last time (rad), for
+// counting whole turns; returns what it is now.
+double addJointRows(const Joint& j, std::uint32_t index, const JointPlaces& at,
+                    std::span<const JointBody> bodies, double turned, JointRows& out);
+
+// The length of a spring or rope (m) as its bodies are.
+double jointLength(const Joint& j, const JointPlaces& at, std::span<const JointBody> bodies);
+
+}  // namespace drubble::solve
