@@ -11,6 +11,7 @@
 
 #include "cli/command.h"
 #include "draw/caption.h"
+#include "draw/joints.h"
 #include "draw/render.h"
 #include "files/setup/select.h"
 #include "files/setup/table.h"
@@ -47,6 +48,13 @@ std::vector<int> frameList(const std::string& text, const std::string& option, i
   return out;
 }
 
+Show showOf(const std::string& text) {
+  if (text == "mesh") return Show::Mesh;
+  if (text == "shapes") return Show::Shapes;
+  if (text == "both") return Show::Both;
+  throw Error(ErrorKind::Usage, fmt::format("--show '{}' is not mesh, joints, shapes or both", text));
+}
+
 // What is drawn from: a cache or, before any run, a setup.
 class Source {
  public:
@@ -59,6 +67,8 @@ class Source {
       const bool keyed = !built_->scene.movers.empty() ||
                          std::any_of(built_->scene.prototypes.begin(), built_->scene.prototypes.end(),
                                      [](const world::Prototype& p) { return !p.bends.empty(); });
+      joints_ = files::jointsOf(built_->scene);
+      addLines(stage_, joints_, momentOf(*built_, setup_->first_frame));
       const int last = keyed ? setup_->last_frame : setup_->first_frame;
       for (int f = setup_->first_frame; f <= last; ++f) frames_.push_back(f);
       return;
@@ -68,6 +78,8 @@ class Source {
     cache_ = std::make_unique<files::CacheReader>(path);
     stage_ = stageOf(*cache_);
     for (const files::CachedFrame& f : cache_->frames()) frames_.push_back(f.frame);
+    joints_ = cache_->joints();
+    addLines(stage_, joints_, momentOf(*cache_, frames_.front()));
   }
 
   const Stage& stage() const { return stage_; }
@@ -76,10 +88,17 @@ class Source {
     if (!std::binary_search(frames_.begin(), frames_.end(), frame))
       throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame,
                                                 frames_.front(), frames_.back()));
-    return cache_ ? momentOf(*cache_, frame) : momentOf(*built_, frame);
+    Moment m = cache_ ? momentOf(*cache_, frame) : momentOf(*built_, frame);
+    bendLines(stage_, brokenBy(frame), m);
+    return m;
   }
   // The frame that is drawn unless another is asked for.
   int usual() const { return cache_ ? frames_.back() : frames_.front(); }
+  void show(const std::string& what) {
+    if (what != "joints") return show(showOf(what));
+    if (joints_.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no joints to show", path_));
+    addMarks(stage_, joints_, moment(frames_.front()));
+  }
   void show(Show what) {
     if (what == Show::Mesh) return;
     if (!built_)
@@ -112,7 +131,17 @@ class Source {
   std::string stem() const { return std::filesystem::path(path_).stem().string(); }
 
  private:
+  // By the frame, one flag a joint.
+  std::vector<char> brokenBy(int frame) {
+    std::vector<char> out(joints_.size(), 0);
+    if (cache_ && !joints_.empty())
+      for (const files::CachedJointBreak& b : cache_->jointBreaks())
+        if (b.frame <= frame && b.joint < out.size()) out[b.joint] = 1;
+    return out;
+  }
+
   std::string path_;
+  std::vector<files::CachedJoint> joints_;
   std::optional<files::Setup> setup_;
   std::optional<files::BuiltScene> built_;
   std::unique_ptr<files::CacheReader> cache_;
@@ -254,13 +283,6 @@ std::pair<int, int> sizeOf(const std::string& text) {
   return {w, h};
 }
 
-Show showOf(const std::string& text) {
-  if (text == "mesh") return Show::Mesh;
-  if (text == "shapes") return Show::Shapes;
-  if (text == "both") return Show::Both;
-  throw Error(ErrorKind::Usage, fmt::format("--show '{}' is not mesh, shapes or both", text));
-}
-
 std::pair<int, double> sectionOf(const std::string& text, double unit) {
   double level = 0;
   const char* end = text.data() + text.size();
@@ -292,9 +314,10 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
       "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
       "show", po::value<std::string>()->default_value("mesh"),
-      "of a setup: mesh, shapes (what is felt), or both (the shapes over the meshes)")(
-      "see-through", po::value<std::string>()->default_value(""),
-      "pieces to look through: a name pattern or @name")(
+      "mesh; joints (their axes and limits); of a setup also shapes (what is felt), or both (the shapes over "
+      "the "
+      "meshes)")("see-through", po::value<std::string>()->default_value(""),
+                 "pieces to look through: a name pattern or @name")(
       "section", po::value<std::string>()->default_value(""),
       "cut open: x=0.2 takes away what is before that plane")(
       "highlight", po::value<std::string>()->default_value(""), "pieces to colour: a name pattern or @name")(
@@ -319,7 +342,7 @@ int drawCommand(const std::vector<std::string>& arguments) {
   std::vector<std::string> overrides;
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
   Source source(p.as<std::string>("source"), overrides);
-  source.show(showOf(p.as<std::string>("show")));
+  source.show(p.as<std::string>("show"));
   if (const std::string s = p.as<std::string>("see-through"); !s.empty()) source.seeThrough(s);
   if (const std::string s = p.as<std::string>("highlight"); !s.empty()) job.highlighted = source.select(s);
   if (const std::string s = p.as<std::string>("section"); !s.empty())

@@ -58,7 +58,7 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
   Box out = action;
   for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
     const StageMesh& m = stage.meshes[stage.pieces[i].mesh];
-    if (stage.pieces[i].dynamic || m.ground || !m.show) continue;
+    if (stage.pieces[i].dynamic || m.ground || m.line || !m.show) continue;
     const Box b = meshBoxAt(m.mesh, moments.front().poses[stage.pieces[i].pose]);
     const double reach = action.size().norm();
     if (action.empty() || (b.overlaps(action.grown(0.5 * reach)) && b.size().norm() < 3 * reach)) out.add(b);

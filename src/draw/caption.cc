@@ -70,6 +70,10 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     entries.emplace_back(kProudColour, "shape stands proud");
     entries.emplace_back(kSticksOutColour, "mesh sticks out");
   }
+  if (stage.marks) {
+    entries.emplace_back(kMarkColour, "joint, its axis");
+    entries.emplace_back(kRangeColour, "its limits");
+  }
   for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);
   const auto most = static_cast<std::size_t>(std::max(0.0, (0.5 * image.height) / row));
   if (entries.size() > most) entries.resize(most);

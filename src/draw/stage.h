@@ -17,6 +17,7 @@ struct StageMesh {
   Rgb colour{};
   bool show = true;
   bool ground = false;  // an endless plane; its mesh is a patch of it
+  bool line = false;    // a rope or spring: its form is that of each moment
 };
 
 struct StagePiece {
@@ -34,6 +35,13 @@ struct StageCamera {
   double lens = 35;
 };
 
+// A rope or spring.
+struct StageLine {
+  std::uint32_t index = 0, mesh = 0;  // among the joints; of the stage
+  files::CachedJoint joint;
+  double radius = 0, coil = 0;  // m
+};
+
 // The part that holds for all frames.
 struct Stage {
   std::string title, units;
@@ -45,10 +53,16 @@ struct Stage {
   std::vector<StagePiece> pieces;
   std::vector<StageCamera> cameras;
   bool compares = false;  // shapes are laid over meshes
+  bool marks = false;     // joints are marked
+  std::vector<StageLine> lines;
+  int still_pose = -1;  // that of the lines; -1: there are none
 };
 
 // What the comparing colours mean: the shape stands proud of the mesh, the mesh sticks out of the shape.
 inline constexpr Rgb kProudColour{0.95, 0.45, 0.10}, kSticksOutColour{0.12, 0.35, 0.85};
+
+// Marks of joints, and of how far they may go.
+inline constexpr Rgb kMarkColour{0.93, 0.42, 0.08}, kRangeColour{0.98, 0.74, 0.16};
 
 // One frame: where the pieces are and how fast they go (m/s).
 struct Moment {

@@ -8,6 +8,7 @@
 #include "core/measure/fit.h"
 #include "core/measure/penetration.h"
 #include "core/mesh/mend.h"
+#include "files/check_joints.h"
 
 namespace drubble::files {
 
@@ -210,6 +211,7 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkFits(setup, built, out);
   checkForms(setup, built, out);
   checkMotions(setup, built, out);
+  checkJoints(setup, built, out);
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);
   for (const std::string& n : built.notes) out.push_back({Severity::Note, "place", n, {}, 0});

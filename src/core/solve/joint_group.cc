@@ -6,12 +6,15 @@
 
 #include "core/base/sets.h"
 #include "core/solve/flight.h"
+#include "core/solve/spring.h"
 
 namespace drubble::solve {
 
 namespace {
 
 constexpr double kEaseRate = 4;       // 1/s: ends that are so many sizes apart come together in a second
+constexpr double kStiffer = 16;       // than contacts: by their rate
+constexpr double kMostSwing = 1000;   // rad an internal step
 constexpr double kRedundant = 1e-9;   // added to the diagonal, as a share: what is held twice stays solvable
 constexpr double kWrongSign = 1e-10;  // m/s or rad/s
 constexpr int kAllAtOnce = 8;         // rounds in which every wrong row changes sides; then one at a time
@@ -42,7 +45,7 @@ void addUncounted(const Vec3& velocity, const Vec3& spin, ActiveBody& body, Body
 
 JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& members,
                        const std::vector<std::uint32_t>& body_of, const std::vector<Traits>& traits,
-                       const Motion& motion, const Bodies& bodies)
+                       const Motion& motion, const Bodies& bodies, double gravity)
     : in_(in), body_of_(body_of), traits_(traits), motion_(motion) {
   bodies_.emplace_back();
   pieces_.emplace_back();
@@ -60,6 +63,7 @@ JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& m
   }
   std::sort(moving_.begin(), moving_.end());
   ease_speed_ = kEaseRate * size;
+  rate_ = kStiffer * springRate(size, gravity);
   order(members);
   for (const std::uint32_t m : joints_) {
     const Joint& j = in_.joints[m];
@@ -74,8 +78,10 @@ JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& m
   spring_error_.assign(joints_.size(), 0);
   given_.resize(bodies_.size());
   buildRows();
-  for (const JointRow& r : rows_.rows)
-    free_.push_back(r.kind != RowKind::Bounded || in_.states[joints_[r.joint]].carried[r.slot] > 0);
+  for (const JointRow& r : rows_.rows) {
+    const bool idle = r.kind == RowKind::Bounded && !(in_.states[joints_[r.joint]].carried[r.slot] > 0);
+    side_.push_back(idle ? Side::Low : Side::Free);
+  }
 }
 
 std::uint32_t JointGroup::localBody(PieceId piece) {
@@ -167,8 +173,8 @@ void JointGroup::setTargets() {
       case RowKind::Spring: {
         const Joint& j = in_.joints[joints_[r.joint]];
         const double give = 0.5 * j.stiffness * dt_ + j.damping;
-        free_[i] = push && give > 0;
-        if (!free_[i]) break;
+        side_[i] = push && give > 0 ? Side::Free : Side::Out;
+        if (side_[i] == Side::Out) break;
         spring_error_[r.joint] = r.error;
         soft_[i] = 1 / (0.5 * dt_ * give);
         target_[i] = -j.stiffness * r.error / give;
@@ -196,12 +202,16 @@ void JointGroup::assemble() {
     }
   }
   matrix_.shape(first);
+  response_.resize(rows_.terms.size());
+  for (std::size_t t = 0; t < response_.size(); ++t) {
+    const JointTerm& x = rows_.terms[t];
+    const JointBody& b = bodies_[x.body];
+    response_[t] = {x.body, b.inverse_mass.cwiseProduct(x.linear), b.inverse_inertia * x.angular};
+  }
   for (std::size_t b = 1; b < bodies_.size(); ++b) {
     const auto& some = of_body[b];
     for (std::size_t x = 0; x < some.size(); ++x) {
-      const JointTerm& s = rows_.terms[some[x].second];
-      const Vec3 linear = bodies_[b].inverse_mass.cwiseProduct(s.linear),
-                 angular = bodies_[b].inverse_inertia * s.angular;
+      const Vec3 &linear = response_[some[x].second].linear, &angular = response_[some[x].second].angular;
       for (std::size_t y = 0; y <= x; ++y) {
         const JointTerm& t = rows_.terms[some[y].second];
         matrix_.at(some[x].first, some[y].first) += linear.dot(t.linear) + angular.dot(t.angular);
@@ -209,6 +219,8 @@ void JointGroup::assemble() {
     }
   }
   for (std::size_t i = 0; i < rows.size(); ++i) {
+    const bool holds = rows[i].kind == RowKind::Equal || rows[i].kind == RowKind::Bounded;
+    if (holds && pass_ == Pass::PushOut) soft_[i] = matrix_.at(i, i) / (swing_ * dt_ * swing_ * dt_);
     matrix_.at(i, i) *= 1 + kRedundant;
     matrix_.at(i, i) += soft_[i];
   }
@@ -220,8 +232,8 @@ bool JointGroup::factor() {
   factors_ = matrix_;
   for (std::size_t i = 0; i < factors_.size(); ++i) {
     for (std::size_t j = factors_.first(i); j < i; ++j)
-      if (!free_[i] || !free_[j]) factors_.at(i, j) = 0;
-    if (!free_[i] || !(factors_.at(i, i) > 0)) factors_.at(i, i) = 1;
+      if (side_[i] != Side::Free || side_[j] != Side::Free) factors_.at(i, j) = 0;
+    if (side_[i] != Side::Free || !(factors_.at(i, i) > 0)) factors_.at(i, i) = 1;
   }
   return factors_.factor();
 }
@@ -229,6 +241,7 @@ bool JointGroup::factor() {
 void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies) {
   pass_ = pass;
   dt_ = dt;
+  swing_ = drubble::least(rate_, kMostSwing / dt);
   takeBodies(bodies);
   buildRows();
   setTargets();
@@ -270,8 +283,8 @@ void JointGroup::give(std::size_t row, double impulse) {
   for (std::uint32_t t = r.first; t < r.first + r.count; ++t) {
     const JointTerm& x = rows_.terms[t];
     JointBody& b = bodies_[x.body];
-    b.velocity += impulse * b.inverse_mass.cwiseProduct(x.linear);
-    b.spin += impulse * (b.inverse_inertia * x.angular);
+    b.velocity += impulse * response_[t].linear;
+    b.spin += impulse * response_[t].angular;
   }
 }
 
@@ -281,22 +294,28 @@ bool JointGroup::changeSides(bool one_only) {
   for (std::size_t i = 0; i < rows_.rows.size() && !(changed && one_only); ++i) {
     const JointRow& r = rows_.rows[i];
     if (r.kind != RowKind::Bounded && r.kind != RowKind::Drive) continue;
-    const double now = total(r), low = least(r), high = most(r);
-    if (free_[i]) {
-      const double within = clamped(now, low, high);
-      if (within == now) continue;
-      give(i, within - now);
-      free_[i] = 0;
+    if (side_[i] == Side::Free) {
+      const double now = total(r);
+      if (now >= least(r) && now <= most(r)) continue;
+      side_[i] = now < least(r) ? Side::Low : Side::High;
+      putAtBound(i);
       changed = true;
       continue;
     }
     const double missing = target_[i] - speedOf(r);
-    if ((missing > kWrongSign && now < high) || (missing < -kWrongSign && now > low)) {
-      free_[i] = 1;
+    if (side_[i] == Side::Low ? missing > kWrongSign : missing < -kWrongSign) {
+      side_[i] = Side::Free;
       changed = true;
     }
   }
   return changed;
+}
+
+void JointGroup::putAtBound(std::size_t row) {
+  const JointRow& r = rows_.rows[row];
+  const double bound = side_[row] == Side::Low ? least(r) : most(r);
+  give(row, bound - total(r));
+  total(r) = bound;
 }
 
 double JointGroup::solve(BodyRows& rows) {
@@ -304,18 +323,20 @@ double JointGroup::solve(BodyRows& rows) {
   const std::vector<JointBody> before = bodies_;
   double worst = 0;
   std::vector<double> x(rows_.rows.size());
+  for (std::size_t i = 0; i < x.size(); ++i)
+    if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
   for (int round = 0; round < kMostRounds; ++round) {
     if (!factored_ && !factor()) break;
     factored_ = true;
     for (std::size_t i = 0; i < x.size(); ++i) {
       const JointRow& r = rows_.rows[i];
-      x[i] = free_[i] ? target_[i] - speedOf(r) - soft_[i] * total(r) : 0;
+      x[i] = side_[i] == Side::Free ? target_[i] - speedOf(r) - soft_[i] * total(r) : 0;
       if (round == 0 && r.kind == RowKind::Equal)
         worst = greatest(worst, absolute(x[i]) * (r.angular ? ease_speed_ / kEaseRate : 1));
     }
     factors_.solve(x);
     for (std::size_t i = 0; i < x.size(); ++i)
-      if (free_[i]) give(i, x[i]);
+      if (side_[i] == Side::Free) give(i, x[i]);
     if (!changeSides(round >= kAllAtOnce)) break;
     factored_ = false;
   }
@@ -355,6 +376,7 @@ void JointGroup::warmStart(bool first, BodyRows& rows) {
 void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, BodyRows& rows) {
   const std::vector<double> straight = target_;
   for (int n = 0; n < kRefinements; ++n) {
+    const std::vector<double> last = target_;
     std::vector<JointBody> ahead = bodies_;
     for (JointBody& b : ahead) {
       if (b.body == 0) continue;
@@ -380,9 +402,12 @@ void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, Bo
       if (r.kind != RowKind::Equal && r.kind != RowKind::Bounded) continue;
       const double ease = r.angular ? kEaseRate : ease_speed_, now = speedOf(r);
       const bool eased = r.kind == RowKind::Equal ? absolute(r.error) > ease * dt_ : r.error < -ease * dt_;
-      target_[i] = eased ? straight[i] : now - there.rows[i].error / dt_;
-      if (r.kind == RowKind::Equal && !eased)
-        worst = greatest(worst, absolute(there.rows[i].error) * (r.angular ? ease_speed_ / kEaseRate : 1));
+      // What turning and going round add to where the speeds point.
+      const double bent = there.rows[i].error - (r.error + dt_ * now);
+      target_[i] = eased ? straight[i] : straight[i] - bent / dt_;
+      if (!eased)
+        worst =
+            greatest(worst, absolute(target_[i] - last[i]) * dt_ * (r.angular ? ease_speed_ / kEaseRate : 1));
     }
     if (n > 0 && worst * kEaseRate <= kRefined * ease_speed_) return;
     solve(rows);
@@ -438,7 +463,7 @@ void JointGroup::store(int steps, std::span<JointState> states, std::span<JointL
 
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,
                                     const std::vector<Traits>& traits, const Motion& motion,
-                                    const Bodies& bodies) {
+                                    const Bodies& bodies, double gravity) {
   const std::size_t n = in.joints.size();
   Sets sets(n);
   std::vector<std::uint32_t> first(bodies.size(), u32(n));
@@ -460,7 +485,7 @@ std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std:
     if (moves[k]) members[sets.find(k)].push_back(k);
   std::vector<JointGroup> out;
   for (const std::vector<std::uint32_t>& some : members)
-    if (!some.empty()) out.emplace_back(in, some, body_of, traits, motion, bodies);
+    if (!some.empty()) out.emplace_back(in, some, body_of, traits, motion, bodies, gravity);
   return out;
 }
 

@@ -20,6 +20,7 @@ namespace drubble::solve {
 struct JointInput {
   std::span<const Joint> joints;
   std::span<const JointState> states;
+  std::span<const JointLoad> loads;  // in the substep before
 };
 
 // Bodies' velocities when the internal step began: what changes them there is not counted as given by the
@@ -33,10 +34,11 @@ void addUncounted(const Vec3& velocity, const Vec3& spin, ActiveBody& body, Body
 
 class JointGroup {
  public:
-  // `members`: places in `joints`, tied to each other. Poses of what does not move are read from `motion`.
+  // `gravity`: magnitude, m/s2. `members`: places in `joints`, tied to each other. Poses of what does not
+  // move are read from `motion`.
   JointGroup(const JointInput& in, const std::vector<std::uint32_t>& members,
              const std::vector<std::uint32_t>& body_of, const std::vector<Traits>& traits,
-             const Motion& motion, const Bodies& bodies);
+             const Motion& motion, const Bodies& bodies, double gravity);
 
   // Those that move, of the substep's bodies; ascending.
   const std::vector<std::uint32_t>& moving() const { return moving_; }
@@ -69,6 +71,7 @@ class JointGroup {
   void loadSpeeds(const BodyRows& rows);
   void give(std::size_t row, double impulse);
   bool changeSides(bool one_only);
+  void putAtBound(std::size_t row);
   void storeSpeeds(const std::vector<JointBody>& before, BodyRows& rows);
   double speedOf(const JointRow& r) const;
   double least(const JointRow& r) const;
@@ -90,11 +93,21 @@ class JointGroup {
   Pass pass_ = Pass::PushOut;
   double dt_ = 0;
   JointRows rows_;
+  std::vector<JointTerm> response_;    // a term: what a N s of its row does to the body
   std::vector<double> target_, soft_;  // a row: m/s; what a N s gives way
-  std::vector<char> free_;             // a row: its impulse is within its bounds
+  enum class Side : std::uint8_t {
+    Free,
+    Low,
+    High,
+    Out
+  };                        // within its bounds, at one of them, or not solved
+  std::vector<Side> side_;  // a row
   Envelope matrix_, factors_;
   bool factored_ = false;
   double ease_speed_ = 0;  // m/s: how fast ends that are apart come together
+  // rad/s: what holds gives way like a spring that swings so fast; and in this step. From size and gravity,
+  // not from the step: what hangs straight across a gap sags as much however finely time is cut.
+  double rate_ = 0, swing_ = 0;
 
   using Slots = std::array<double, kMostJointRows>;
   std::vector<Slots> totals_, sums_;  // a joint of the group: N s in this internal step, in all
@@ -106,6 +119,6 @@ class JointGroup {
 // Groups of joints that share bodies which move, by their lowest joint; those that move nothing are left out.
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,
                                     const std::vector<Traits>& traits, const Motion& motion,
-                                    const Bodies& bodies);
+                                    const Bodies& bodies, double gravity);
 
 }  // namespace drubble::solve

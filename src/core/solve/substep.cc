@@ -171,8 +171,8 @@ class Substep {
   void takeJoints() {
     if (in_.joints.joints.empty()) return;
     out_.joint_states.assign(in_.joints.states.begin(), in_.joints.states.end());
-    out_.joint_loads.resize(in_.joints.joints.size());
-    joints_ = jointGroups(in_.joints, in_.body_of, in_.traits, in_.motion, out_.bodies);
+    out_.joint_loads.assign(in_.joints.loads.begin(), in_.joints.loads.end());
+    joints_ = jointGroups(in_.joints, in_.body_of, in_.traits, in_.motion, out_.bodies, in_.gravity.norm());
     for (const JointGroup& g : joints_)
       for (const std::uint32_t body : g.moving()) out_.bodies[body].halves = g.sprung();
   }

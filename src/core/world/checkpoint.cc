@@ -103,6 +103,10 @@ Bytes World::save() const {
     w.add(s.turned);
     for (const double x : s.carried) w.add(x);
   }
+  for (const solve::JointLoad& l : joint_loads_) {
+    w.add(l.force);
+    w.add(l.torque);
+  }
   for (const solve::Joint& j : joints_)
     for (const double x : {j.stiffness, j.length, j.motor_speed}) w.add(x);
   return w.take();
@@ -156,6 +160,10 @@ void World::restore(const Bytes& bytes) {
     s.broken = flag != 0;
     r.read(s.turned);
     for (double& x : s.carried) r.read(x);
+  }
+  for (solve::JointLoad& l : joint_loads_) {
+    r.read(l.force);
+    r.read(l.torque);
   }
   for (solve::Joint& j : joints_)
     for (double* x : {&j.stiffness, &j.length, &j.motor_speed}) r.read(*x);

@@ -22,6 +22,7 @@ void eachPiece(const solve::Joint& j, Visit visit) {
 void World::takeJoints() {
   for (const SceneJoint& j : scene_.joints) joints_.push_back(j.joint);
   joint_states_.resize(joints_.size());
+  joint_loads_.resize(joints_.size());
 }
 
 // Their keyed values as they are at a shot frame. A change wakes what it concerns.
@@ -42,9 +43,14 @@ void World::keyJoints(double frame) {
   }
 }
 
-// A held piece stays put for whatever pulls at it.
+// And what it touches: asleep, that would hold it fast. A held piece stays put for whatever pulls at it.
 void World::wakeJoined(std::size_t piece) {
-  if (sleep_[piece] == Sleep::Asleep) wake(piece);
+  if (sleep_[piece] != Sleep::Asleep) return;
+  std::vector<std::uint32_t> near;
+  resting_.eachNeighbour(piece, [&](std::uint32_t j) { near.push_back(j); });
+  wake(piece);
+  for (const std::uint32_t j : near)
+    if (sleep_[j] == Sleep::Asleep) wake(j);
 }
 
 // What is joined to something that moves moves with it. True when something woke.

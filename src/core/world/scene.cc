@@ -61,6 +61,15 @@ std::string whyInvalid(const Scene& s) {
     if (s.pieces[s.movers[k].piece.index()].role != Role::Kinematic)
       return "piece '" + s.pieces[s.movers[k].piece.index()].name + "' has keys but is not kinematic";
   }
+  for (const SceneJoint& j : s.joints) {
+    std::vector<PieceId> held{j.joint.a.piece, j.joint.b.piece};
+    for (const solve::JointPoint& p : j.joint.over) held.push_back(p.piece);
+    for (const PieceId p : held)
+      if (p.valid() && p.index() >= s.pieces.size()) return "joint '" + j.name + "' holds no piece";
+    if (j.joint.a.piece == j.joint.b.piece) return "joint '" + j.name + "' holds a piece to itself";
+    if (!j.joint.a.at.allFinite() || !j.joint.b.at.allFinite())
+      return "joint '" + j.name + "' is at a place that is not finite";
+  }
   return {};
 }
 

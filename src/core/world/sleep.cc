@@ -17,6 +17,7 @@ namespace {
 
 constexpr double kStillShare = 1e-3;  // of the size
 constexpr double kForceShare = 0.1;   // of the weight and what is borne: a change that wakes
+constexpr double kForceShift = 0.5;   // and one that does whatever the other piece is at
 constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
 constexpr std::size_t kPiecesWorthAThread = 256;
 constexpr double kBlow = 5;  // least bounce speeds: a hit as hard as this runs through the heap
@@ -96,9 +97,9 @@ void World::wakeForForces() {
   const auto stirs = [&](std::size_t i) {
     return !rest_[i].rested && rest_[i].seconds < scene_.solver.sleep_after;
   };
-  const auto changed = [&](std::size_t sleeper, double force, double before) {
+  const auto changed = [&](std::size_t sleeper, double force, double before, double share) {
     const double weight = traits_[sleeper].mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
-    return absolute(force - before) > kForceShare * (weight + before);
+    return absolute(force - before) > share * (weight + before);
   };
   const std::size_t n = anyWaits() ? touches_.size() : 0;
   for (std::size_t i = 0; i < n;) {
@@ -112,7 +113,8 @@ void World::wakeForForces() {
       before += static_cast<double>(contacts_[k].asleep_force);
     }
     for (const auto& [sleeper, other] : {std::pair(a, b), std::pair(b, a)})
-      if (sleep_[sleeper] == Sleep::Asleep && awake(other) && stirs(other) && changed(sleeper, force, before))
+      if (sleep_[sleeper] == Sleep::Asleep && awake(other) &&
+          changed(sleeper, force, before, stirs(other) ? kForceShare : kForceShift))
         woken.push_back(sleeper);
   }
   for (const std::uint32_t p : woken) {

@@ -119,7 +119,7 @@ void World::substep(double from, double to, int iterations, int depth) {
                              h,
                              iterations,
                              drives_,
-                             {joints_, joint_states},
+                             {joints_, joint_states, joint_loads_},
                              engine_},
                             std::move(contacts));
     dropCarriers(p);

@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 2;
+inline constexpr int kCacheVersion = 3;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 
@@ -41,6 +41,13 @@ CREATE TABLE timings (frame INTEGER PRIMARY KEY, solve REAL, measure REAL, store
 CREATE TABLE events (
   frame INTEGER NOT NULL, kind TEXT NOT NULL, a INTEGER NOT NULL, b INTEGER NOT NULL,
   x REAL, y REAL, z REAL, normal_x REAL, normal_y REAL, normal_z REAL, impulse REAL, speed REAL);
+CREATE TABLE joints (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, kind TEXT NOT NULL, low REAL, high REAL, length REAL);
+CREATE TABLE joint_points (
+  joint INTEGER NOT NULL, ordinal INTEGER NOT NULL, piece INTEGER NOT NULL,
+  x REAL, y REAL, z REAL, axis_x REAL, axis_y REAL, axis_z REAL, PRIMARY KEY (joint, ordinal)) WITHOUT ROWID;
+CREATE TABLE joint_loads (
+  frame INTEGER NOT NULL, joint INTEGER NOT NULL, force REAL, torque REAL, PRIMARY KEY (frame, joint)) WITHOUT ROWID;
+CREATE TABLE joint_breaks (frame INTEGER NOT NULL, joint INTEGER NOT NULL, x REAL, y REAL, z REAL, force REAL, torque REAL);
 CREATE TABLE notes (frame INTEGER, text TEXT NOT NULL);
 CREATE TABLE checkpoints (frame INTEGER PRIMARY KEY, data BLOB NOT NULL, hash INTEGER NOT NULL);
 )";

@@ -116,6 +116,7 @@ void CacheReader::readPieces() {
   while (c.step())
     cameras_.push_back(
         {c.text(0), vec3(c.real(1), c.real(2), c.real(3)), vec3(c.real(4), c.real(5), c.real(6)), c.real(7)});
+  joints_ = readJoints(*db_);
 }
 
 std::vector<Vec3> CacheReader::verticesAt(std::size_t prototype, int frame) {

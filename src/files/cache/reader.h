@@ -9,6 +9,7 @@
 
 #include "core/base/vec.h"
 #include "files/cache/blob.h"
+#include "files/cache/joints.h"
 #include "files/cache/sql.h"
 
 namespace drubble::files {
@@ -78,6 +79,9 @@ class CacheReader {
 
   std::vector<CachedFrame> frames();  // those committed by now, ascending
   std::vector<CachedHit> hits();      // in order
+  const std::vector<CachedJoint>& joints() const { return joints_; }
+  std::vector<CachedJointBreak> jointBreaks() { return readJointBreaks(*db_); }  // in order
+  std::vector<CachedJointLoad> jointLoads(int frame) { return readJointLoads(*db_, frame); }
   std::vector<std::string> notes();
   // Where the vertices of a prototype that bends are at a frame, body space.
   std::vector<Vec3> verticesAt(std::size_t prototype, int frame);
@@ -95,6 +99,7 @@ class CacheReader {
   std::vector<CachedPrototype> prototypes_;
   std::vector<CachedPiece> pieces_;
   std::vector<CachedCamera> cameras_;
+  std::vector<CachedJoint> joints_;
   int loaded_key_ = 0;
   std::vector<PieceState> key_;
 };

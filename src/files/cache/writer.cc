@@ -6,6 +6,7 @@
 #include <filesystem>
 
 #include "files/cache/format.h"
+#include "files/cache/joints.h"
 
 namespace drubble::files {
 
@@ -115,6 +116,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
           .bind(c.look.z())
           .bind(c.lens)
           .once();
+  writeJoints(db_, s);
   db_.run("COMMIT");
   for (const std::string& n : built.notes) note(s.first_frame, n);
 }
@@ -198,6 +200,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
       .bind(timings.store)
       .once();
   addEvents(w);
+  writeJointFrame(db_, w);
   db_.run("COMMIT");
 }
 

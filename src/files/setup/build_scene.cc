@@ -12,6 +12,7 @@
 #include "core/world/prototypes.h"
 #include "files/setup/body_maker.h"
 #include "files/setup/build_acts.h"
+#include "files/setup/build_joints.h"
 #include "files/setup/table.h"
 
 namespace drubble::files {
@@ -53,6 +54,7 @@ class Builder {
       if (p.enabled) addPlace(p);
     checkNames();
     if (problems_.empty()) addActs(s_, out_, problems_);
+    if (problems_.empty()) addJoints(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);
   }

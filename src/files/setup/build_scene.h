@@ -22,6 +22,7 @@ struct BuiltScene {
     Where where;
   };
   std::vector<IgnoredMotion> ignored_motions;  // keys of static pieces
+  std::vector<Where> joint_wheres;             // of the scene's joints
 };
 
 // Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.

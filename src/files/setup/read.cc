@@ -232,11 +232,13 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("adjust", [&](Table& t) { readAdjust(t, s, s.adjusts.emplace_back()); });
   root.each("motion", [&](Table& t) { readMotion(t, s, s.motions.emplace_back()); });
   root.each("contact", [&](Table& t) { readContact(t, s.contacts.emplace_back()); });
+  root.each("joint", [&](Table& t) { readJoint(t, s.joints.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
   root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
   root.finish();
   checkUnique(doc, s.bodies, "body");
   checkUnique(doc, s.places, "place");
+  checkUnique(doc, s.joints, "joint");
   checkCopies(doc, s);
   if (s.bodies.empty() && doc.problems.empty())
     doc.problems.push_back(

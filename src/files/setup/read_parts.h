@@ -12,6 +12,7 @@ void readSelections(Table& root, Setup& s);
 void readAdjust(Table& t, const Setup& s, AdjustSetup& a);
 void readMotion(Table& t, const Setup& s, MotionSetup& m);
 void readContact(Table& t, ContactSetup& c);
+void readJoint(Table& t, JointSetup& j);
 
 // A pattern or a list of them; complains when `needed` and missing.
 Selector readSelector(Table& t, const std::string& key, bool needed);

@@ -131,6 +131,23 @@ struct ContactSetup {
   world::PairRule rule;  // its sets still empty
 };
 
+struct JointSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector a, b;                       // b not given: the world
+  std::optional<Vec3> at, a_at, b_at;  // m, as the setup starts
+  Vec3 axis = Vec3::Zero();
+  struct Over {
+    Selector of;
+    Vec3 at = Vec3::Zero();
+  };
+  std::vector<Over> over;        // of a rope
+  std::optional<double> length;  // m; else as it starts
+  std::optional<bool> collide;
+  world::SceneJoint joint;  // kind, limits and strengths; without its ends
+};
+
 // What is set differs from what the pieces were.
 struct AdjustSetup {
   std::string name;
@@ -173,6 +190,7 @@ struct Setup {
   std::vector<AdjustSetup> adjusts;
   std::vector<MotionSetup> motions;
   std::vector<ContactSetup> contacts;
+  std::vector<JointSetup> joints;
   std::vector<CameraSetup> cameras;
 
   Vec3 up() const { return up_is_z ? Vec3::UnitZ() : Vec3::UnitY(); }

@@ -189,6 +189,32 @@ int Table::integerOrAuto(const std::string& key, int automatic, Range range) {
   return integer(key, automatic, range);
 }
 
+double Table::keyable(const std::string& key, double fallback, double scale, Range range, act::Track& track) {
+  const toml::node* n = node(key);
+  if (n == nullptr) return fallback;
+  if (!n->is_table()) return scale * number(key, fallback, range);
+  table(key, [&](Table& t) {
+    const std::string ease = t.choice("ease", "linear", {"linear", "smooth", "hold"});
+    track.ease = ease == "smooth" ? act::Ease::Smooth : ease == "hold" ? act::Ease::Hold : act::Ease::Linear;
+    const toml::node* list = t.node("keys");
+    const toml::array* keys = list != nullptr ? list->as_array() : nullptr;
+    if (keys == nullptr || keys->empty())
+      return t.complain("keys", fmt::format("'{}' takes a number, or keys = [[frame, value], …]", key));
+    for (const toml::node& x : *keys) {
+      const toml::array* two = x.as_array();
+      if (two == nullptr || two->size() != 2 || !two->get(0)->is_number() || !two->get(1)->is_number()) {
+        doc_.complain(x, fmt::format("a key of '{}' is [frame, value]: two numbers", key));
+        continue;
+      }
+      const double frame = two->get(0)->value_or(0.0), value = two->get(1)->value_or(0.0);
+      if (!track.keys.empty() && frame <= track.keys.back().frame)
+        doc_.complain(x, fmt::format("the keys of '{}' must go up by frame, each frame once", key));
+      track.keys.push_back({frame, Vec3(scale * t.checked(x, key, value, range), 0, 0)});
+    }
+  });
+  return track.keys.empty() ? fallback : track.keys.front().value.x();
+}
+
 void Table::table(const std::string& key, const std::function<void(Table&)>& read) {
   const toml::node* n = node(key);
   if (n == nullptr) return;

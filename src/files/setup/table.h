@@ -11,6 +11,7 @@
 #include <string>
 #include <vector>
 
+#include "core/act/path.h"
 #include "core/base/error.h"
 #include "core/base/vec.h"
 
@@ -72,6 +73,9 @@ class Table {
   // "auto" gives `automatic`.
   double numberOrAuto(const std::string& key, double automatic, double scale, Range range);
   int integerOrAuto(const std::string& key, int automatic, Range range);
+  // A number, or keys of it: { keys = [[frame, value], ...], ease = "linear" }. Keys go to `track`, times
+  // `scale`; returns the number, or the first key's.
+  double keyable(const std::string& key, double fallback, double scale, Range range, act::Track& track);
   // Calls `read` with the table under `key`, if it is there, and finishes it.
   void table(const std::string& key, const std::function<void(Table&)>& read);
   // Calls `read` with each table of the array under `key`.
