@@ -7,6 +7,7 @@
 
 #include "cli/command.h"
 #include "files/cache/format.h"
+#include "files/report/asks.h"
 #include "files/report/measures.h"
 
 namespace drubble::cli {
@@ -17,29 +18,34 @@ using files::CacheReader;
 using files::Measures;
 using json = nlohmann::ordered_json;
 
+constexpr std::size_t kMostJoints = 12;  // told of one by one
+
 json listOf(const Vec3& v) { return json::array({v.x(), v.y(), v.z()}); }
 
-json perFrame(const Measures& m, double unit) {
+json perFrame(const CacheReader& cache, const Measures& m, double unit) {
   json out = json::array();
   for (std::size_t i = 0; i < m.frames.size(); ++i) {
     const files::CachedFrame& f = m.frames[i];
-    out.push_back({{"frame", f.frame},
-                   {"motion_digest", f.digest},
-                   {"awake", f.awake},
-                   {"asleep", f.asleep},
-                   {"contacts", f.contacts},
-                   {"substeps", f.substeps},
-                   {"iterations", f.iterations},
-                   {"kinetic", f.kinetic},
-                   {"potential", f.potential},
-                   {"fastest", m.fastest[i] / unit},
-                   {"fastest_piece", m.fastest_of[i]},
-                   {"penetration",
-                    {{"worst", f.depth_worst / unit},
-                     {"p99", f.depth_p99 / unit},
-                     {"worst_share", f.share_worst},
-                     {"p99_share", f.share_p99}}},
-                   {"seconds", f.solve_seconds + f.measure_seconds + f.store_seconds}});
+    out.push_back(
+        {{"frame", f.frame},
+         {"motion_digest", f.digest},
+         {"awake", f.awake},
+         {"asleep", f.asleep},
+         {"contacts", f.contacts},
+         {"substeps", f.substeps},
+         {"iterations", f.iterations},
+         {"asks", f.asks.empty() ? json() : json(f.asks)},
+         {"asking", f.asking < 0 ? json() : json(cache.pieces()[static_cast<std::size_t>(f.asking)].name)},
+         {"kinetic", f.kinetic},
+         {"potential", f.potential},
+         {"fastest", m.fastest[i] / unit},
+         {"fastest_piece", m.fastest_of[i]},
+         {"penetration",
+          {{"worst", f.depth_worst / unit},
+           {"p99", f.depth_p99 / unit},
+           {"worst_share", f.share_worst},
+           {"p99_share", f.share_p99}}},
+         {"seconds", f.solve_seconds + f.measure_seconds + f.store_seconds}});
   }
   return out;
 }
@@ -87,8 +93,18 @@ json toJson(const CacheReader& cache, const Measures& m) {
                     {"hits", m.hits},
                     {"share_moved", m.share_moved},
                     {"share_toppled", m.share_toppled}};
+  json joints = json::object();
+  for (const files::JointHistory& j : m.joints)
+    joints[j.name] = {{"force", {{"worst", j.force}, {"frame", j.force_frame}}},
+                      {"torque", {{"worst", j.torque}, {"frame", j.torque_frame}}},
+                      {"broke", j.broke ? json({{"frame", j.broke->frame},
+                                                {"place", listOf(j.broke->place / unit)},
+                                                {"force", j.broke->force},
+                                                {"torque", j.broke->torque}})
+                                        : json()}};
+  out["joints"] = joints;
   out["notes"] = m.notes;
-  out["per_frame"] = perFrame(m, unit);
+  out["per_frame"] = perFrame(cache, m, unit);
   return out;
 }
 
@@ -172,21 +188,45 @@ void printStrays(const Measures& m) {
   std::cout << (m.strays.size() > 12 ? " …" : "") << "\n";
 }
 
-void printTimes(const Measures& m) {
+std::string pieceName(const CacheReader& cache, int piece) {
+  return piece < 0 ? "" : cache.pieces()[static_cast<std::size_t>(piece)].name;
+}
+
+void printTimes(const CacheReader& cache, const Measures& m) {
   double solve = 0, measure = 0, store = 0, worst = 0;
-  int worst_frame = 0, most = 0;
+  int worst_frame = 0;
   for (const files::CachedFrame& f : m.frames) {
     solve += f.solve_seconds;
     measure += f.measure_seconds;
     store += f.store_seconds;
-    most = std::max(most, f.substeps);
     if (f.solve_seconds > worst) worst = f.solve_seconds, worst_frame = f.frame;
   }
   std::cout << fmt::format(
       "time         {:.2f} s for {:.2f} s of motion: solving {:.2f}, measuring {:.2f}, storing {:.2f}; "
       "slowest frame {} ({:.0f} ms)\n",
       m.seconds, m.simulated_seconds, solve, measure, store, worst_frame, 1000 * worst);
-  std::cout << fmt::format("substeps     at most {} a frame\n", most);
+  const files::CachedFrame& f = m.frames[m.finest];
+  std::cout << fmt::format("substeps     at most {} of {} internal steps, in frame {}{}\n", f.substeps,
+                           f.iterations, f.frame, files::saidAsks(f.asks, pieceName(cache, f.asking)));
+}
+
+void printJoints(const Measures& m) {
+  const char* label = "joints";
+  std::size_t told = 0;
+  for (const files::JointHistory& j : m.joints) {
+    if (!j.broke && told >= kMostJoints) continue;
+    ++told;
+    std::cout << fmt::format("{:<12} {}: ", label, j.name)
+              << fmt::format("at most {:.4g} N (frame {})", j.force, j.force_frame)
+              << (j.torque > 0 ? fmt::format(" and {:.4g} N m (frame {})", j.torque, j.torque_frame) : "")
+              << (j.broke ? fmt::format("; broke in frame {} under {:.4g} N, {:.4g} N m", j.broke->frame,
+                                        j.broke->force, j.broke->torque)
+                          : "")
+              << "\n";
+    label = "";
+  }
+  if (told < m.joints.size())
+    std::cout << fmt::format("             … and {} more: --json has all\n", m.joints.size() - told);
 }
 
 void printText(const CacheReader& cache, const Measures& m) {
@@ -216,7 +256,8 @@ void printText(const CacheReader& cache, const Measures& m) {
         m.first_hit->place.x() / unit, m.first_hit->place.y() / unit, m.first_hit->place.z() / unit, m.hits);
   std::cout << fmt::format("moved        {} by more than half their size, {} toppled\n",
                            percent(m.share_moved), percent(m.share_toppled));
-  printTimes(m);
+  printJoints(m);
+  printTimes(cache, m);
   for (const std::string& n : m.notes) std::cout << "note         " << n << "\n";
 }
 

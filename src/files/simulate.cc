@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "files/simulate.h"
 
+#include "files/report/asks.h"
+
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -111,6 +113,15 @@ class Run {
     out_.stats.internal_steps +=
         static_cast<std::uint64_t>(stats.substeps) * static_cast<std::uint64_t>(stats.iterations);
     out_.stats.hits += world_.hits().size();
+    const int steps = stats.substeps * stats.iterations;
+    if (steps > out_.finest_steps) {
+      out_.finest_steps = steps;
+      out_.finest =
+          fmt::format("frame {} asked for most: {} substeps of {} internal steps{}", stats.frame,
+                      stats.substeps, stats.iterations,
+                      saidAsks(world::asksName(stats.asks),
+                               stats.asking.valid() ? built_.scene.pieces[stats.asking.index()].name : ""));
+    }
     out_.stats.most_awake = std::max(out_.stats.most_awake, stats.awake);
     out_.stats.most_contacts = std::max(out_.stats.most_contacts, stats.contacts);
     at_rest_ = stats.awake == 0 && options_.stop_at_rest && world_.frame() > built_.scene.first_frame &&

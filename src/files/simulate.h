@@ -45,7 +45,9 @@ struct RunOutcome {
   double seconds = 0;
   std::string digest;  // of the last frame
   std::vector<std::string> notes;
-  std::string limit;  // the one that stopped it, and by what
+  std::string limit;   // the one that stopped it, and by what
+  std::string finest;  // which frame was cut most finely, and why
+  int finest_steps = 0;
   RunStats stats;
 };
 

@@ -57,16 +57,18 @@ Moved shareMoved(const Sample& first, const Sample& last, std::span<const double
   return out;
 }
 
-double drift(std::span<const double> kinetic, std::span<const double> potential,
-             std::span<const char> driven) {
+double drift(std::span<const double> kinetic, std::span<const double> potential, std::span<const char> driven,
+             std::span<const double> work) {
   double gained = 0, peak = 0;
   double low = std::numeric_limits<double>::infinity(), high = -low;
   for (std::size_t f = 0; f < kinetic.size(); ++f) {
     peak = greatest(peak, kinetic[f]);
     low = least(low, potential[f]);
     high = greatest(high, potential[f]);
-    const bool work = f > 0 && !driven.empty() && (driven[f] || driven[f - 1]);
-    if (f > 0 && !work) gained += greatest(kinetic[f] + potential[f] - kinetic[f - 1] - potential[f - 1], 0);
+    const bool keyed = f > 0 && !driven.empty() && (driven[f] || driven[f - 1]);
+    const double put_in = f < work.size() ? greatest(work[f], 0) : 0;
+    if (f > 0 && !keyed)
+      gained += greatest(kinetic[f] + potential[f] - kinetic[f - 1] - potential[f - 1] - put_in, 0);
   }
   const double scale = peak + (kinetic.empty() ? 0 : high - low);
   return scale > 0 ? gained / scale : 0;

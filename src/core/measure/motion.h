@@ -42,7 +42,8 @@ Moved shareMoved(const Sample& first, const Sample& last, std::span<const double
 
 // Energy gained although nothing but gravity acts, over (peak kinetic + range of potential). Frames in order;
 // `driven`: frames in which keys move something and may put energy in, which are passed over (empty: none).
+// `work`: J, what motors and keyed springs put in, a frame (empty: nothing).
 double drift(std::span<const double> kinetic, std::span<const double> potential,
-             std::span<const char> driven = {});
+             std::span<const char> driven = {}, std::span<const double> work = {});
 
 }  // namespace drubble::measure

@@ -220,7 +220,7 @@ void JointGroup::assemble() {
   }
   for (std::size_t i = 0; i < rows.size(); ++i) {
     const bool holds = rows[i].kind == RowKind::Equal || rows[i].kind == RowKind::Bounded;
-    if (holds && pass_ == Pass::PushOut) soft_[i] = matrix_.at(i, i) / (swing_ * dt_ * swing_ * dt_);
+    if (holds) soft_[i] = matrix_.at(i, i) / (swing_ * dt_ * swing_ * dt_);
     matrix_.at(i, i) *= 1 + kRedundant;
     matrix_.at(i, i) += soft_[i];
   }
@@ -242,6 +242,9 @@ void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies) {
   pass_ = pass;
   dt_ = dt;
   swing_ = drubble::least(rate_, kMostSwing / dt);
+  begun_ = totals_;
+  if (pass == Pass::PushOut)
+    for (Slots& b : begun_) b.fill(0);
   takeBodies(bodies);
   buildRows();
   setTargets();
@@ -330,7 +333,9 @@ double JointGroup::solve(BodyRows& rows) {
     factored_ = true;
     for (std::size_t i = 0; i < x.size(); ++i) {
       const JointRow& r = rows_.rows[i];
-      x[i] = side_[i] == Side::Free ? target_[i] - speedOf(r) - soft_[i] * total(r) : 0;
+      x[i] = side_[i] == Side::Free
+                 ? target_[i] - speedOf(r) - soft_[i] * (total(r) - begun_[r.joint][r.slot])
+                 : 0;
       if (round == 0 && r.kind == RowKind::Equal)
         worst = greatest(worst, absolute(x[i]) * (r.angular ? ease_speed_ / kEaseRate : 1));
     }
@@ -409,9 +414,11 @@ void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, Bo
         worst =
             greatest(worst, absolute(target_[i] - last[i]) * dt_ * (r.angular ? ease_speed_ / kEaseRate : 1));
     }
-    if (n > 0 && worst * kEaseRate <= kRefined * ease_speed_) return;
+    if (n > 0 && worst * kEaseRate <= kRefined * ease_speed_) break;
     solve(rows);
   }
+  going_.clear();
+  for (const JointRow& r : rows_.rows) going_.push_back(speedOf(r));
 }
 
 void JointGroup::springsAgain(Bodies& bodies, BodyRows& rows, std::span<Speeds> loaded) {
@@ -434,7 +441,11 @@ void JointGroup::springsAgain(Bodies& bodies, BodyRows& rows, std::span<Speeds> 
 }
 
 void JointGroup::count(std::span<Speeds> given) {
-  for (const JointRow& r : rows_.rows) sums_[r.joint][r.slot] += total(r);
+  for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
+    const JointRow& r = rows_.rows[i];
+    sums_[r.joint][r.slot] += total(r);
+    if (r.kind == RowKind::Drive && r.wanted != 0) work_ += total(r) * going_[i];
+  }
   for (std::size_t k = 1; k < bodies_.size(); ++k) {
     Speeds& all = given[bodies_[k].body];
     for (int c = 0; c < 3; ++c) {

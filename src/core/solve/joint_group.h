@@ -43,6 +43,7 @@ class JointGroup {
   // Those that move, of the substep's bodies; ascending.
   const std::vector<std::uint32_t>& moving() const { return moving_; }
   bool sprung() const { return sprung_; }
+  double work() const { return work_; }  // J, that its motors put in
 
   // Takes the bodies as they stand at the start of a pass over `dt` seconds.
   void prepare(Pass pass, double dt, const Bodies& bodies);
@@ -110,9 +111,12 @@ class JointGroup {
   double rate_ = 0, swing_ = 0;
 
   using Slots = std::array<double, kMostJointRows>;
+  std::vector<Slots> begun_;  // what counts from where in this pass: what is soft gives way to the rest
   std::vector<Slots> totals_, sums_;  // a joint of the group: N s in this internal step, in all
   std::vector<Speeds> given_;         // a body of the group: by joints, in this internal step
   std::vector<double> turned_;
+  std::vector<double> going_;  // a row: its speed in the motion
+  double work_ = 0;
   std::vector<double> spring_error_;  // a joint: m, when the step began
 };
 

@@ -163,7 +163,10 @@ class Substep {
     in_.engine.enter(Work::Prepare);
     storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
     for (const BlockList& island : groups_.islands) storeForces(island, dt_, in_.engine.team, out_.contacts);
-    for (const JointGroup& g : joints_) g.store(in_.iterations, out_.joint_states, out_.joint_loads);
+    for (const JointGroup& g : joints_) {
+      g.store(in_.iterations, out_.joint_states, out_.joint_loads);
+      out_.work += g.work();
+    }
     return std::move(out_);
   }
 

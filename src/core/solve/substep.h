@@ -36,6 +36,7 @@ struct Proposal {
   std::vector<Hit> hits;
   std::vector<JointState> joint_states;  // a joint, as they are at the end
   std::vector<JointLoad> joint_loads;
+  double work = 0;  // J, that motors put in
   // Where every body stood at the ends of the internal steps, one list a step; empty when nothing was fast.
   std::vector<std::vector<Pose>> way;
 };

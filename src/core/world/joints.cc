@@ -27,6 +27,8 @@ void World::takeJoints() {
 
 // Their keyed values as they are at a shot frame. A change wakes what it concerns.
 void World::keyJoints(double frame) {
+  const double before = joints_.empty() ? 0 : springEnergy();
+  bool changed = false;
   for (std::size_t k = 0; k < joints_.size(); ++k) {
     const SceneJoint& from = scene_.joints[k];
     solve::Joint& j = joints_[k];
@@ -35,12 +37,14 @@ void World::keyJoints(double frame) {
       const double now = keys.at(frame, Vec3::Zero()).x();
       if (now == value) return;
       value = now;
+      changed = true;
       if (!joint_states_[k].broken) eachPiece(j, [&](std::size_t i) { wakeJoined(i); });
     };
     set(from.stiffness, j.stiffness);
     set(from.length, j.length);
     set(from.motor_speed, j.motor_speed);
   }
+  if (changed) work_ += springEnergy() - before;
 }
 
 // And what it touches: asleep, that would hold it fast. A held piece stays put for whatever pulls at it.
@@ -117,25 +121,42 @@ void World::markRiders(Sets& islands, std::vector<char>& rides) const {
   }
 }
 
-// What the joints of awake pieces ask for, in internal steps a second: springs must be followed as they
-// swing, and what turns about an axis must not go far round it in a step.
-double World::jointRate() const {
+// Springs must be followed as they swing, and what turns about an axis must not go far round it in a step.
+World::JointRate World::jointRate() const {
   constexpr double kSwing = 0.25, kTurn = 0.15;  // rad an internal step
-  double rate = 0;
+  JointRate out;
+  const auto ask = [&](double rate, Asks asks, PieceId piece) {
+    if (rate > out.rate) out = {rate, asks, piece};
+  };
   for (std::size_t k = 0; k < joints_.size(); ++k) {
     if (joint_states_[k].broken) continue;
     const solve::Joint& j = joints_[k];
-    double inverse_mass = 0, spin = 0;
+    double inverse_mass = 0;
     eachPiece(j, [&](std::size_t i) {
       if (!awake(i)) return;
       inverse_mass += traits_[i].inverse_mass;
-      spin = greatest(spin, motion_.spin[i].norm());
+      ask(motion_.spin[i].norm() / kTurn, Asks::Turning, PieceId(i));
     });
     if (j.kind == solve::JointKind::Spring)
-      rate = greatest(rate, std::sqrt(j.stiffness * inverse_mass) / kSwing);
-    rate = greatest(rate, spin / kTurn);
+      ask(std::sqrt(j.stiffness * inverse_mass) / kSwing, Asks::Springing,
+          j.a.piece.valid() ? j.a.piece : j.b.piece);
   }
-  return rate;
+  return out;
+}
+
+// J, of all springs that hold.
+double World::springEnergy() const {
+  double sum = 0;
+  for (std::size_t k = 0; k < joints_.size(); ++k) {
+    const solve::Joint& j = joints_[k];
+    if (j.kind != solve::JointKind::Spring || joint_states_[k].broken) continue;
+    const auto placeOf = [&](const solve::JointSide& side) {
+      return side.piece.valid() ? motion_.pose(side.piece.index()).toWorld(side.at) : side.at;
+    };
+    const double over = (placeOf(j.b) - placeOf(j.a)).norm() - j.length;
+    sum += 0.5 * j.stiffness * over * over;
+  }
+  return sum;
 }
 
 }  // namespace drubble::world

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // How finely time is cut.
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "core/solve/spring.h"
@@ -43,17 +44,32 @@ std::vector<double> bendSpeeds(const World& w) {
   return speeds;
 }
 
-// What the pieces and their touches ask for.
+// What the pieces and their touches ask for, a frame; the first that asks for most is named.
+struct Wish {
+  double steps = 2;
+  Asks asks = Asks::Nothing;
+  PieceId asking;
+
+  void raise(double wanted, Asks why, PieceId piece) {
+    if (steps < wanted) *this = {wanted, why, piece};
+  }
+  void raise(const Wish& other) { raise(other.steps, other.asks, other.asking); }
+};
 struct Wanted {
-  double substeps = 2;  // a frame
-  double internal = 2;  // steps a frame
+  Wish substeps, internal;
 };
 
 }  // namespace
 
+const char* asksName(Asks a) {
+  static constexpr std::array<const char*, 7> kNames = {"",     "travel",  "sliding",  "bending",
+                                                        "load", "turning", "springing"};
+  return kNames[static_cast<std::size_t>(a)];
+}
+
 Steps chooseSteps(World& w) {
   const Scene& s = w.scene_;
-  Steps out{s.solver.substeps, s.solver.iterations};
+  Steps out{s.solver.substeps, s.solver.iterations, Asks::Nothing, {}};
   if (out.substeps > 0 && out.iterations > 0) return out;
   const double frame = s.frameSeconds(), gravity = s.gravity.norm();
   const std::vector<double> bends = w.bending_pieces_.empty() ? std::vector<double>() : bendSpeeds(w);
@@ -68,11 +84,12 @@ Steps chooseSteps(World& w) {
           if (w.sleep_[i] != Sleep::Awake) continue;
           const solve::Traits& t = w.traits_[i];
           const double travel = w.motion_.velocity[i].norm() * frame;
-          x.substeps =
-              greatest(x.substeps, (travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius));
+          const PieceId piece(i);
+          x.substeps.raise((travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius), Asks::Travel,
+                           piece);
           if (!bends.empty())
-            x.substeps = greatest(x.substeps, bends[i] * frame / (kBendTravel * t.inner_radius));
-          x.internal = greatest(x.internal, internalFor(t, 1));
+            x.substeps.raise(bends[i] * frame / (kBendTravel * t.inner_radius), Asks::Bending, piece);
+          x.internal.raise(internalFor(t, 1), Asks::Load, piece);
         }
       });
   // How fast touching pieces move past each other. Over a plane geometry stays as it is however fast the
@@ -95,24 +112,30 @@ Steps chooseSteps(World& w) {
           for (const std::size_t i : {a, b}) {
             const solve::Traits& t = w.traits_[i];
             if (w.sleep_[i] != Sleep::Awake) continue;
-            if (!still) x.substeps = greatest(x.substeps, speed * frame / (kTouchTravel * t.inner_radius));
+            if (!still)
+              x.substeps.raise(speed * frame / (kTouchTravel * t.inner_radius), Asks::Sliding, PieceId(i));
             if (t.weight > 0)
-              x.internal = greatest(x.internal, internalFor(t, static_cast<double>(touch.force) / t.weight));
+              x.internal.raise(internalFor(t, static_cast<double>(touch.force) / t.weight), Asks::Load,
+                               PieceId(i));
           }
         }
       });
-  double wanted = 2, internal = 2;
-  for (const Wanted& x : parts)
-    wanted = greatest(wanted, x.substeps), internal = greatest(internal, x.internal);
-  internal = greatest(internal, w.jointRate() * frame);
-  wanted = greatest(wanted, internal / kMostIterations);
+  Wish coarse, fine;
+  for (const Wanted& x : parts) coarse.raise(x.substeps), fine.raise(x.internal);
+  const World::JointRate joints = w.jointRate();
+  fine.raise(joints.rate * frame, joints.asks, joints.asking);
+  Wish wanted = coarse;
+  wanted.raise(fine.steps / kMostIterations, fine.asks, fine.asking);
   int n = 2;
-  while (n < wanted && n < kMostSubsteps) n *= 2;
+  while (n < wanted.steps && n < kMostSubsteps) n *= 2;
   const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
   if (out.substeps == 0) out.substeps = scaled < 2 ? 2 : scaled;
   // Fewer substeps look at geometry less often; springs are followed as closely as ever.
-  const double steps = std::ceil(internal / least(n, out.substeps));
+  const double steps = std::ceil(fine.steps / least(n, out.substeps));
   if (out.iterations == 0) out.iterations = static_cast<int>(clamped(steps, 2, 2 * kMostIterations));
+  const Wish& why = n > 2 ? wanted : fine;
+  out.asks = why.asks;
+  out.asking = why.asking;
   return out;
 }
 

@@ -137,6 +137,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   if (!joints_.empty()) {
     joint_states_ = std::move(p.joint_states);
     joint_loads_ = std::move(p.joint_loads);
+    work_ += p.work;
     joint_breaks_.insert(joint_breaks_.end(), breaks.begin(), breaks.end());
     if (!breaks.empty()) rules_.findJoined(joint_states_);
   }
@@ -233,7 +234,9 @@ FrameStats World::advance(Watcher& watcher) {
   if (!started_) findStartLoads();
   hits_.clear();
   joint_breaks_.clear();
+  work_ = 0;
   FrameStats out;
+  double finest = 0;
   // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length,
   // so that a finer one never outlasts its cause.
   double done = 0;  // share of the frame; exact, a sum of powers of two, with automatic substeps
@@ -251,15 +254,24 @@ FrameStats World::advance(Watcher& watcher) {
     substep(frame_ + begun, frame_ + done, steps.iterations, 0);
     ++out.substeps;
     out.iterations = std::max(out.iterations, steps.iterations);
+    if (static_cast<double>(steps.substeps) * steps.iterations > finest) {
+      finest = static_cast<double>(steps.substeps) * steps.iterations;
+      out.asks = steps.asks;
+      out.asking = steps.asking;
+    }
   }
   ++frame_;
   engine_.enter(Work::Other);
   engine_.listener = nullptr;
   bend(frame_, frame_);
-  const int substeps = out.substeps, iterations = out.iterations;
-  out = stats();
-  out.substeps = substeps;
-  out.iterations = iterations;
+  const FrameStats now = stats();
+  out.frame = now.frame;
+  out.awake = now.awake;
+  out.asleep = now.asleep;
+  out.contacts = now.contacts;
+  out.kinetic = now.kinetic;
+  out.potential = now.potential;
+  out.work = work_;
   return out;
 }
 
@@ -267,6 +279,7 @@ FrameStats World::stats() const {
   FrameStats out;
   out.frame = frame_;
   out.contacts = u32(contacts_.size() + resting_.size());
+  out.potential = springEnergy();
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     const Sleep state = sleep_[i];
     out.awake += state == Sleep::Awake;

@@ -30,9 +30,25 @@ namespace drubble::world {
 // Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough.
 enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held };
 
+// Why a frame was cut as finely as it was.
+enum class Asks : std::uint8_t {
+  Nothing,   // the least that is done, or what the setup says
+  Travel,    // a piece in flight
+  Sliding,   // pieces that move past each other where they touch
+  Bending,   // a surface that changes its form
+  Load,      // what a contact bears, in weights of what bears it
+  Turning,   // a joined piece that turns fast
+  Springing  // a stiff spring
+};
+
+const char* asksName(Asks a);  // "travel", ...; empty for Nothing
+
 struct FrameStats {
   int frame = 0;
   int substeps = 0, iterations = 0;
+  Asks asks = Asks::Nothing;  // of the cut that was the finest
+  PieceId asking;             // the piece that asked for it
+  double work = 0;            // J: what motors and keyed springs put in
   std::uint32_t awake = 0, asleep = 0, contacts = 0;
   double kinetic = 0, potential = 0;  // J
 };
@@ -53,6 +69,8 @@ struct Machine {
 // How finely a frame would be cut by the state as it is now: a power of two, times the quality.
 struct Steps {
   int substeps = 4, iterations = 8;
+  Asks asks = Asks::Nothing;
+  PieceId asking;
 };
 
 // A joint that gave way.
@@ -188,7 +206,14 @@ class World {
                    std::vector<JointBreak>& breaks) const;
   void joinTied(Sets& sets) const;
   void markRiders(Sets& islands, std::vector<char>& rides) const;
-  double jointRate() const;
+  // What the joints of awake pieces ask for, in internal steps a second, and for which piece.
+  struct JointRate {
+    double rate = 0;
+    Asks asks = Asks::Nothing;
+    PieceId asking;
+  };
+  JointRate jointRate() const;
+  double springEnergy() const;
   void releaseDue(double frame);
   void makeDynamic(std::size_t piece);
   void wakeForDrives();
@@ -264,6 +289,7 @@ class World {
   std::vector<solve::Joint> joints_;  // as keyed
   std::vector<solve::JointLoad> joint_loads_;
   std::vector<JointBreak> joint_breaks_;
+  double work_ = 0;  // J, in this frame
 
   // Of contacts_, in their order, what is asked for most: a contact is long.
   struct Touch {

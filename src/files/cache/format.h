@@ -35,7 +35,7 @@ CREATE TABLE frames (
   frame INTEGER PRIMARY KEY, key_frame INTEGER NOT NULL, count INTEGER NOT NULL,
   data BLOB NOT NULL, hash INTEGER NOT NULL, digest TEXT NOT NULL,
   substeps INTEGER, iterations INTEGER, awake INTEGER, asleep INTEGER, contacts INTEGER,
-  kinetic REAL, potential REAL,
+  kinetic REAL, potential REAL, work REAL, asks TEXT, asking INTEGER,
   depth_worst REAL, depth_p99 REAL, share_worst REAL, share_p99 REAL, deepest_a INTEGER, deepest_b INTEGER);
 CREATE TABLE timings (frame INTEGER PRIMARY KEY, solve REAL, measure REAL, store REAL);
 CREATE TABLE events (

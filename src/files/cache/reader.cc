@@ -135,12 +135,12 @@ std::vector<Vec3> CacheReader::verticesAt(std::size_t prototype, int frame) {
 
 std::vector<CachedFrame> CacheReader::frames() {
   std::vector<CachedFrame> out;
-  Statement r(
-      *db_,
-      "SELECT f.frame, digest, substeps, iterations, awake, asleep, contacts, kinetic, potential, "
-      "depth_worst, depth_p99, "
-      "share_worst, share_p99, deepest_a, deepest_b, solve, measure, store FROM frames f LEFT JOIN timings t "
-      "ON t.frame = f.frame ORDER BY f.frame");
+  Statement r(*db_,
+              "SELECT f.frame, digest, substeps, iterations, awake, asleep, contacts, kinetic, potential, "
+              "depth_worst, depth_p99, "
+              "share_worst, share_p99, deepest_a, deepest_b, solve, measure, store, work, asks, asking FROM "
+              "frames f LEFT JOIN timings t "
+              "ON t.frame = f.frame ORDER BY f.frame");
   while (r.step()) {
     CachedFrame f;
     f.frame = static_cast<int>(r.integer(0));
@@ -161,6 +161,9 @@ std::vector<CachedFrame> CacheReader::frames() {
     f.solve_seconds = r.real(15);
     f.measure_seconds = r.real(16);
     f.store_seconds = r.real(17);
+    f.work = r.real(18);
+    f.asks = r.text(19);
+    f.asking = static_cast<int>(r.integer(20));
     out.push_back(f);
   }
   if (out.empty()) throw Error(ErrorKind::Input, "the cache holds no frame yet", Where{path(), 0, 0, ""});

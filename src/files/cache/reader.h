@@ -41,7 +41,9 @@ struct CachedFrame {  // what is known of a frame besides the pieces
   std::string digest;
   int substeps = 0, iterations = 0;
   std::uint32_t awake = 0, asleep = 0, contacts = 0;
-  double kinetic = 0, potential = 0;
+  double kinetic = 0, potential = 0, work = 0;  // J; work: put in by motors and keyed springs in this frame
+  std::string asks;                             // why it was cut so finely: world::asksName
+  int asking = -1;                              // for which piece
   double depth_worst = 0, depth_p99 = 0, share_worst = 0, share_p99 = 0;
   int deepest_a = -1, deepest_b = -1;
   double solve_seconds = 0, measure_seconds = 0, store_seconds = 0;

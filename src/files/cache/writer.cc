@@ -180,7 +180,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   const std::size_t count = whole ? states.size() : index.size();
   if (whole) key_ = std::move(states);
   db_.run("BEGIN");
-  Statement row(db_, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+  Statement row(db_, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
   row.bind(stats.frame)
       .bind(key_frame_)
       .bind(u32(count))
@@ -188,7 +188,9 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
       .bind(blob.hash);
   row.bind(fmt::format("{:016x}", w.digest()));
   row.bind(stats.substeps).bind(stats.iterations).bind(stats.awake).bind(stats.asleep).bind(stats.contacts);
-  row.bind(stats.kinetic).bind(stats.potential);
+  row.bind(stats.kinetic).bind(stats.potential).bind(stats.work);
+  row.bind(world::asksName(stats.asks))
+      .bind(stats.asking.valid() ? static_cast<int>(stats.asking.value) : -1);
   row.bind(depth.worst).bind(depth.p99).bind(depth.worst_share).bind(depth.p99_share);
   row.bind(depth.a.valid() ? static_cast<int>(depth.a.value) : -1)
       .bind(depth.b.valid() ? static_cast<int>(depth.b.value) : -1)

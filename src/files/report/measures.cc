@@ -50,6 +50,20 @@ std::optional<double> lowestFixed(CacheReader& cache, const measure::Sample& s,
   return lowest;
 }
 
+std::vector<JointHistory> jointHistories(CacheReader& cache, const std::vector<CachedFrame>& frames) {
+  std::vector<JointHistory> out;
+  for (const CachedJoint& j : cache.joints()) out.push_back({j.name, 0, 0, 0, 0, {}});
+  if (out.empty()) return out;
+  for (const CachedFrame& f : frames)
+    for (const CachedJointLoad& l : cache.jointLoads(f.frame)) {
+      JointHistory& j = out[l.joint];
+      if (l.force > j.force) j.force = l.force, j.force_frame = f.frame;
+      if (l.torque > j.torque) j.torque = l.torque, j.torque_frame = f.frame;
+    }
+  for (const CachedJointBreak& b : cache.jointBreaks()) out[b.joint].broke = b;
+  return out;
+}
+
 }  // namespace
 
 Measures measureCache(CacheReader& cache) {
@@ -132,7 +146,14 @@ Measures measureCache(CacheReader& cache) {
   m.jitter_worst = j.worst;
   if (j.piece) m.jitter_piece = cache.pieces()[*j.piece].name;
   m.rest_frame = measure::restFrame(samples, rest_speeds, staying);
-  m.drift = measure::drift(kinetic, potential, driven);
+  std::vector<double> work;
+  for (const CachedFrame& f : m.frames) work.push_back(f.work);
+  m.drift = measure::drift(kinetic, potential, driven, work);
+  m.joints = jointHistories(cache, m.frames);
+  for (std::size_t k = 0; k < m.frames.size(); ++k)
+    if (m.frames[k].substeps * m.frames[k].iterations >
+        m.frames[m.finest].substeps * m.frames[m.finest].iterations)
+      m.finest = k;
   const measure::Moved moved = measure::shareMoved(samples.front(), samples.back(), sizes, counted);
   m.share_moved = moved.moved;
   m.share_toppled = moved.toppled;

@@ -17,6 +17,14 @@ struct FirstHit {
   double speed = 0;
 };
 
+// What a joint went through.
+struct JointHistory {
+  std::string name;
+  double force = 0, torque = 0;  // N, N m: the greatest, of the frames' ends
+  int force_frame = 0, torque_frame = 0;
+  std::optional<CachedJointBreak> broke;
+};
+
 struct Measures {
   std::size_t pieces = 0, dynamic = 0;
   int first_frame = 0, last_frame = 0;
@@ -42,6 +50,8 @@ struct Measures {
   std::vector<double> fastest;          // per frame, m/s
   std::vector<std::string> fastest_of;  // per frame
   std::vector<std::string> notes;
+  std::vector<JointHistory> joints;
+  std::size_t finest = 0;  // the place in `frames` of the one that was cut most finely
 };
 
 Measures measureCache(CacheReader& cache);
