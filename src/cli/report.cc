@@ -2,6 +2,7 @@
 // drubble report CACHE
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <iostream>
 #include <nlohmann/json.hpp>
 
@@ -103,6 +104,14 @@ json toJson(const CacheReader& cache, const Measures& m) {
                                                 {"torque", j.broke->torque}})
                                         : json()}};
   out["joints"] = joints;
+  json forces = json::object();
+  for (const files::CachedWatch& w : m.watches) {
+    json list = json::array();
+    for (const auto& [frame, force] : w.forces)
+      list.push_back({{"frame", frame}, {"force", listOf(force)}, {"size", force.norm()}});
+    forces[w.name] = list;
+  }
+  out["forces"] = forces;
   out["notes"] = m.notes;
   out["per_frame"] = perFrame(cache, m, unit);
   return out;
@@ -229,6 +238,19 @@ void printJoints(const Measures& m) {
     std::cout << fmt::format("             … and {} more: --json has all\n", m.joints.size() - told);
 }
 
+void printForces(const Measures& m) {
+  for (const files::CachedWatch& w : m.watches) {
+    if (w.forces.empty()) continue;
+    const auto size = [](const auto& f) { return f.second.norm(); };
+    const auto worst = std::max_element(w.forces.begin(), w.forces.end(),
+                                        [&](const auto& a, const auto& b) { return size(a) < size(b); });
+    const Vec3& end = w.forces.back().second;
+    std::cout << fmt::format(
+        "force        on {}: {:.4g} N at the end [{:.4g}, {:.4g}, {:.4g}], at most {:.4g} N (frame {})\n",
+        w.name, end.norm(), end.x(), end.y(), end.z(), size(*worst), worst->first);
+  }
+}
+
 void printText(const CacheReader& cache, const Measures& m) {
   const double unit = cache.info().unit;
   const std::string& u = cache.info().units;
@@ -257,6 +279,7 @@ void printText(const CacheReader& cache, const Measures& m) {
   std::cout << fmt::format("moved        {} by more than half their size, {} toppled\n",
                            percent(m.share_moved), percent(m.share_toppled));
   printJoints(m);
+  printForces(m);
   printTimes(cache, m);
   for (const std::string& n : m.notes) std::cout << "note         " << n << "\n";
 }

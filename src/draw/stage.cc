@@ -64,7 +64,7 @@ Moment momentOf(const files::BuiltScene& built, int frame) {
     const Pose now = built.scene.moverPose(mover, frame), next = built.scene.moverPose(mover, frame + 0.01);
     m.poses[mover.piece.index()] = now;
     m.speeds[mover.piece.index()] =
-        (next.position - now.position).norm() / (0.01 * built.scene.frameSeconds());
+        (next.position - now.position).norm() / (0.01 * built.scene.frameSeconds(frame));
   }
   for (std::uint32_t i = 0; i < built.scene.prototypes.size(); ++i)
     if (const world::Prototype& p = built.scene.prototypes[i]; !p.bends.empty())

@@ -183,7 +183,7 @@ void checkMotions(const Setup& setup, const BuiltScene& built, std::vector<Findi
     if (!m.release_frame) continue;
     const auto speedAt = [&](double frame) {
       const Pose a = built.scene.moverPose(m, frame - 0.05), b = built.scene.moverPose(m, frame);
-      return (b.position - a.position).norm() / (0.05 * built.scene.frameSeconds());
+      return (b.position - a.position).norm() / (0.05 * built.scene.frameSeconds(frame));
     };
     double top = 0;
     for (double f = setup.first_frame + 0.05; f <= *m.release_frame; f += 0.25)

@@ -165,3 +165,117 @@ TEST_CASE("a chain of fifty links with two hundred links' weight on its end hard
   CHECK(worst < 0.01 * 50 * link);
   CHECK(s.asleep(load));
 }
+
+namespace {
+
+// A boom on a hinge against a spring, let go from the horizontal: its lowest and highest angle.
+std::pair<double, double> sprungBoom(double quality) {
+  Stage s;
+  s.scene.solver.quality = quality;
+  const std::size_t boom = s.box(vec3(2, 0.1, 0.1), vec3(1, 0, 0));
+  s.join(JointKind::Hinge, boom, Stage::kWorld, Vec3::Zero(), Vec3::UnitZ());
+  solve::Joint& j = s.tie(JointKind::Spring, boom, Stage::kWorld, vec3(2, 0, 0), vec3(1, 2, 0));
+  j.stiffness = 300;
+  j.damping = 5;
+  double low = 0, high = -10;
+  for (int f = 0; f < 72; ++f) {
+    s.frames(1);
+    const double angle = std::atan2(s.position(boom).y(), s.position(boom).x());
+    if (high < -5 && angle >= low) high = angle;
+    if (high < -5) low = std::min(low, angle);
+    if (high > -5) high = std::max(high, angle);
+  }
+  return {low, high};
+}
+
+// A load thrown by a driven slider, and where it lands.
+double thrownLoad(double quality) {
+  Stage s;
+  s.scene.solver.quality = quality;
+  s.surface(1, 0.3);
+  s.ground();
+  const std::size_t arm = s.box(vec3(0.3, 0.05, 0.3), vec3(0, 1, 0), Vec3::Zero(), 2000),
+                    load = s.box(Vec3::Constant(0.2), vec3(0, 1.126, 0));
+  solve::Joint& j = s.join(JointKind::Slider, arm, Stage::kWorld, vec3(0, 1, 0), vec3(1, 1, 0).normalized());
+  j.low = 0;
+  j.high = 0.8;
+  j.motor_speed = 5;
+  j.motor_strength = 600;
+  for (int f = 0; f < 120; ++f) {
+    s.frames(1);
+    for (const solve::Hit& h : s.world().hits())
+      if (h.a.index() == 0 && h.b.index() == load) return h.place.x();
+  }
+  return 0;
+}
+
+// Pieces thrown over the ground, one by one: where each touches it first.
+std::vector<Vec3> landings(double time_scale) {
+  Stage s;
+  s.scene.time_scale = time_scale;
+  s.surface(0.5, 0.3);
+  s.ground();
+  for (int k = 0; k < 24; ++k) {
+    const double turn = 0.7 * k;
+    const std::size_t i = s.box(vec3(0.2, 0.1, 0.15), vec3(3.0 * (k % 6), 1 + 0.1 * (k % 5), 4.0 * (k / 6)),
+                                vec3(0.8 * std::cos(turn), 1 + 0.1 * (k % 7), 0.8 * std::sin(turn)));
+    s.scene.pieces[i].spin = vec3(3 * std::sin(turn), 2, 5 * std::cos(turn));
+  }
+  std::vector<Vec3> out(s.scene.pieces.size(), Vec3::Zero());
+  std::vector<char> landed(out.size(), 0);
+  for (int f = 0; f < static_cast<int>(48 / time_scale); ++f) {
+    s.frames(1);
+    for (const solve::Hit& h : s.world().hits())
+      if (!landed[h.b.index()])
+        landed[h.b.index()] = 1, out[h.b.index()] = h.place - s.scene.pieces[h.b.index()].start.position;
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("half and double quality: a sprung boom swings as far, a thrown load lands in the same place") {
+  const auto [low, high] = sprungBoom(1);
+  const double thrown = thrownLoad(1);
+  REQUIRE(low < -0.3);
+  REQUIRE(thrown > 1);
+  for (const double quality : {0.5, 2.0}) {
+    const auto [lower, higher] = sprungBoom(quality);
+    say("sprung boom: how far it goes down", quality, lower, low);
+    say("sprung boom: how far it comes up again", quality, higher - lower, high - low);
+    say("thrown load: where it lands", quality, thrownLoad(quality), thrown);
+    CHECK(lower == Approx(low).epsilon(0.02));
+    CHECK(higher - lower == Approx(high - low).epsilon(0.02));
+    CHECK(thrownLoad(quality) == Approx(thrown).epsilon(0.02));
+  }
+}
+
+TEST_CASE("the same drop at half and at a quarter of the time lands in the same places") {
+  const std::vector<Vec3> full = landings(1);
+  double spread = 0;
+  for (const Vec3& p : full) spread = std::max(spread, vec3(p.x(), 0, p.z()).norm());
+  for (const double scale : {0.5, 0.25}) {
+    const std::vector<Vec3> slow = landings(scale);
+    double worst = 0;
+    for (std::size_t i = 0; i < full.size(); ++i) worst = std::max(worst, (slow[i] - full[i]).norm());
+    std::printf("  slowed to %-4g: landing places off by at most %.4f %% of the spread\n", scale,
+                100 * worst / spread);
+    CHECK(worst < 0.03 * spread);
+  }
+}
+
+TEST_CASE("a shot slowed by keys is the same event") {
+  const auto run = [](bool slowed) {
+    Stage s;
+    s.surface(0.4, 0.5);
+    s.ground();
+    const std::size_t ball = s.sphere(0.1, vec3(0, 2, 0), vec3(1, 0, 0));
+    if (slowed) s.scene.time_scales.keys = {{1, vec3(1, 0, 0)}, {13, vec3(0.5, 0, 0)}, {25, vec3(0.5, 0, 0)}};
+    // Twelve frames that slow to half are nine at full speed.
+    s.frames(slowed ? 24 : 15);
+    CHECK(s.scene.secondsAt(s.world().frame()) == Approx(15.0 / 24));
+    return s.position(ball);
+  };
+  const Vec3 straight = run(false), slow = run(true);
+  CHECK((straight - slow).norm() < 1e-3);
+}

@@ -43,7 +43,7 @@ void World::bend(double from, double to) {
     if (!(to > from)) continue;
     const std::vector<Vec3>& now = b.shape.surface->mesh.vertices;
     b.velocity = verticesAt(p, to);
-    const double h = (to - from) * scene_.frameSeconds();
+    const double h = scene_.seconds(from, to);
     for (std::size_t i = 0; i < now.size(); ++i) {
       b.velocity[i] = (b.velocity[i] - now[i]) / h;
       b.speed = greatest(b.speed, b.velocity[i].norm());

@@ -10,7 +10,7 @@ namespace drubble::world {
 // where they are at `to`.
 void World::drive(double from, double to, int iterations) {
   drives_.clear();
-  const double h = (to - from) * scene_.frameSeconds();
+  const double h = scene_.seconds(from, to);
   for (const Mover& m : scene_.movers) {
     const std::size_t i = m.piece.index();
     moving_[i] = 0;
@@ -59,7 +59,7 @@ void World::releaseDue(double frame) {
     const double step = 1.0 / 64, start = scene_.first_frame;
     const double before = frame - step < start ? start : frame - step, after = before + step;
     const Pose p = scene_.moverPose(m, before), q = scene_.moverPose(m, after);
-    const double seconds = step * scene_.frameSeconds();
+    const double seconds = step * scene_.frameSeconds(before);
     sleep_[i] = Sleep::Awake;
     moving_[i] = 0;
     makeDynamic(i);

@@ -121,3 +121,22 @@ TEST_CASE("jointed motion goes on from a save after any frame, and is the same o
   for (int n = 0; n < 20; ++n) three.advance(nobody);
   CHECK(three.digest() == straight.world().digest());
 }
+
+TEST_CASE("a watch tells what bears on it, awake and asleep, and takes hits into account") {
+  Stage s;
+  s.ground();
+  const std::size_t scale = s.add(world::boxPrototype("scale", vec3(1, 0.1, 1), 1000), vec3(0, 0.05, 0),
+                                  Vec3::Zero(), world::Role::Static);
+  for (int k = 0; k < 3; ++k) s.box(Vec3::Constant(0.2), vec3(0, 0.3 + 0.25 * k, 0));  // 8 kg each
+  s.scene.watches.push_back({"scale", {PieceId(scale)}});
+  double impulse = 0;
+  for (int f = 0; f < 48; ++f) {
+    s.frames(1);
+    impulse += s.world().watchForces()[0].y() / 24;
+    if (f == 6) CHECK_FALSE(s.asleep(2));
+  }
+  CHECK(s.asleep(2));
+  CHECK(s.world().watchForces()[0].y() == Approx(-3 * 8 * 9.81).epsilon(1e-3));
+  // All that fell has been stopped; forces are those at the substeps' ends, which sample what rises and falls.
+  CHECK(impulse == Approx(-3 * 8 * 9.81 * 2).epsilon(0.05));
+}

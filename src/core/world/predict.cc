@@ -74,7 +74,7 @@ class Predictor {
       (touches(other, middle) ? to : from) = middle;
     }
     const Pose a = s_.moverPose(m_, from - 0.01), b = s_.moverPose(m_, from);
-    return {to, other, (b.position - a.position).norm() / (0.01 * s_.frameSeconds())};
+    return {to, other, (b.position - a.position).norm() / (0.01 * s_.frameSeconds(to))};
   }
 
   const Scene& s_;

@@ -43,6 +43,13 @@ const char* roleName(Role r) {
   return r == Role::Static ? "static" : r == Role::Kinematic ? "kinematic" : "dynamic";
 }
 
+double Scene::secondsAt(double frame) const {
+  if (time_scales.keys.empty()) return (frame - first_frame) * time_scale / fps;
+  double sum = 0, at = first_frame;
+  for (; at + 1 <= frame; at += 1) sum += seconds(at, at + 1);
+  return sum + seconds(at, frame);
+}
+
 std::string whyInvalid(const Scene& s) {
   std::set<std::string> names;
   for (const Piece& p : s.pieces) {

@@ -83,6 +83,12 @@ struct PairRule {
 };
 inline constexpr std::size_t kMostPairRules = 64;
 
+// Pieces that are measured together.
+struct Watch {
+  std::string name;
+  std::vector<PieceId> who;  // ascending
+};
+
 struct SceneJoint {
   std::string name;
   solve::Joint joint;  // at the start
@@ -106,18 +112,23 @@ struct Scene {
   std::vector<PairRule> pair_rules;  // later ones win
   std::vector<Mover> movers;         // by piece, ascending, at most one a piece
   std::vector<SceneJoint> joints;
+  std::vector<Watch> watches;
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();
   double fps = 24;
   double time_scale = 1;
+  act::Track time_scales;  // over shot frames; x counts; without keys time_scale holds
   int first_frame = 1, last_frame = 96;
   SolverSettings solver;
   std::optional<Box> keep_inside;
 
-  double frameSeconds() const { return time_scale / fps; }
+  // Simulated seconds: a frame's at a shot frame, those between two, those since the first.
+  double frameSeconds(double frame) const { return time_scales.at(frame, Vec3(time_scale, 0, 0)).x() / fps; }
+  double seconds(double from, double to) const { return (to - from) * frameSeconds(0.5 * (from + to)); }
+  double secondsAt(double frame) const;
   // Where the mover's piece is (its body frame) at a shot frame, whole or not.
   Pose moverPose(const Mover& m, double frame) const {
-    Pose p = act::poseAt(m.path, frame, (frame - first_frame) * frameSeconds());
+    Pose p = act::poseAt(m.path, frame, secondsAt(frame));
     p.position -= p.turn * m.anchor;
     return p;
   }

@@ -28,14 +28,18 @@ double rimSpeed(const solve::Traits& t, const Quat& turn, const Vec3& spin) {
   return (axis ? (turn * t.round_axis).cross(spin) : spin).norm() * t.outer_radius;
 }
 
+// Of the frame that has begun, at its slowest clock.
+double frameSeconds(const World& w) {
+  return greatest(w.scene().frameSeconds(w.frame()), w.scene().frameSeconds(w.frame() + 1));
+}
+
 // The fastest surface of a bending mesh that may come by within the frame, a piece.
 std::vector<double> bendSpeeds(const World& w) {
-  const Scene& s = w.scene();
   std::vector<double> speeds(w.motion().size(), 0);
   for (const std::uint32_t j : w.bendingPieces()) {
     const double speed = w.bendSpeed(j);
     if (speed == 0) continue;
-    const Box box = shape::boundsAt(w.shapeOf(j), w.motion().pose(j)).grown(speed * s.frameSeconds());
+    const Box box = shape::boundsAt(w.shapeOf(j), w.motion().pose(j)).grown(speed * frameSeconds(w));
     for (std::size_t i = 0; i < speeds.size(); ++i)
       if (w.sleepOf(i) == Sleep::Awake &&
           box.grown(w.traits()[i].outer_radius).contains(w.motion().position[i]))
@@ -71,7 +75,7 @@ Steps chooseSteps(World& w) {
   const Scene& s = w.scene_;
   Steps out{s.solver.substeps, s.solver.iterations, Asks::Nothing, {}};
   if (out.substeps > 0 && out.iterations > 0) return out;
-  const double frame = s.frameSeconds(), gravity = s.gravity.norm();
+  const double frame = frameSeconds(w), gravity = s.gravity.norm();
   const std::vector<double> bends = w.bending_pieces_.empty() ? std::vector<double>() : bendSpeeds(w);
   std::vector<Wanted> parts(static_cast<std::size_t>(w.team_.size()));
   const auto internalFor = [&](const solve::Traits& t, double weights) {

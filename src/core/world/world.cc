@@ -58,6 +58,10 @@ World::World(const Scene& scene, Machine machine)
   went_of_.place.assign(scene.pieces.size(), 0);
   findBends();
   takeJoints();
+  watch_forces_.assign(scene.watches.size(), Vec3::Zero());
+  for (std::uint32_t w = 0; w < scene.watches.size(); ++w)
+    for (const PieceId p : scene.watches[w].who) watched_.push_back({p.value, w});
+  std::sort(watched_.begin(), watched_.end());
 }
 
 double World::restSpeedOf(std::size_t piece) const {
@@ -94,7 +98,7 @@ solve::Contacts World::settledContacts(double h) {
 // One substep; one in which something passed through another is refused, and done again in halves. Where even
 // the shortest does not help, what passed is set back to where it was stopped.
 void World::substep(double from, double to, int iterations, int depth) {
-  const double h = (to - from) * scene_.frameSeconds();
+  const double h = scene_.seconds(from, to);
   releaseDue(from);
   bend(from, to);
   drive(from, to, iterations);
@@ -142,6 +146,7 @@ void World::substep(double from, double to, int iterations, int depth) {
     if (!breaks.empty()) rules_.findJoined(joint_states_);
   }
   commit(std::move(p));
+  watchForces(to - from);
   engine_.enter(Work::Sleep);
   wakeForForces();
   shrinkRestOverlaps();
@@ -194,7 +199,7 @@ void World::findTouches() {
 // also those that sleepers bear.
 void World::findStartLoads() {
   const Steps steps = chooseSteps(*this);
-  const double h = scene_.frameSeconds() / steps.substeps;
+  const double h = scene_.frameSeconds(frame_) / steps.substeps;
   const std::vector<Sleep> states = sleep_;
   for (Sleep& s : sleep_)
     if (s == Sleep::Asleep) s = Sleep::Awake;
@@ -235,6 +240,7 @@ FrameStats World::advance(Watcher& watcher) {
   hits_.clear();
   joint_breaks_.clear();
   work_ = 0;
+  watch_forces_.assign(scene_.watches.size(), Vec3::Zero());
   FrameStats out;
   double finest = 0;
   // The frame is cut as the state asks for at each moment; every cut falls on a multiple of its own length,
@@ -262,6 +268,7 @@ FrameStats World::advance(Watcher& watcher) {
   }
   ++frame_;
   engine_.enter(Work::Other);
+  watchRest();
   engine_.listener = nullptr;
   bend(frame_, frame_);
   const FrameStats now = stats();
@@ -272,6 +279,7 @@ FrameStats World::advance(Watcher& watcher) {
   out.kinetic = now.kinetic;
   out.potential = now.potential;
   out.work = work_;
+  out.seconds = scene_.secondsAt(frame_);
   return out;
 }
 
@@ -280,6 +288,7 @@ FrameStats World::stats() const {
   out.frame = frame_;
   out.contacts = u32(contacts_.size() + resting_.size());
   out.potential = springEnergy();
+  out.seconds = scene_.secondsAt(frame_);
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     const Sleep state = sleep_[i];
     out.awake += state == Sleep::Awake;

@@ -49,6 +49,7 @@ struct FrameStats {
   Asks asks = Asks::Nothing;  // of the cut that was the finest
   PieceId asking;             // the piece that asked for it
   double work = 0;            // J: what motors and keyed springs put in
+  double seconds = 0;         // simulated, since the first frame
   std::uint32_t awake = 0, asleep = 0, contacts = 0;
   double kinetic = 0, potential = 0;  // J
 };
@@ -125,6 +126,9 @@ class World {
 
   // Of the last frame, in order.
   const std::vector<JointBreak>& jointBreaks() const { return joint_breaks_; }
+  // N, on each of the scene's watches, of all that touches it: on average over the last frame, as its
+  // substeps ended, hits included.
+  const std::vector<Vec3>& watchForces() const { return watch_forces_; }
   // In the scene's order: with the values that are keyed as they are now.
   const std::vector<solve::Joint>& joints() const { return joints_; }
   const std::vector<solve::JointState>& jointStates() const { return joint_states_; }
@@ -214,6 +218,9 @@ class World {
   };
   JointRate jointRate() const;
   double springEnergy() const;
+  void addForce(PieceId a, PieceId b, const Vec3& on_b);
+  void watchForces(double share);
+  void watchRest();
   void releaseDue(double frame);
   void makeDynamic(std::size_t piece);
   void wakeForDrives();
@@ -290,6 +297,8 @@ class World {
   std::vector<solve::JointLoad> joint_loads_;
   std::vector<JointBreak> joint_breaks_;
   double work_ = 0;  // J, in this frame
+  std::vector<Vec3> watch_forces_;
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> watched_;  // piece and watch, ascending
 
   // Of contacts_, in their order, what is asked for most: a contact is long.
   struct Touch {

@@ -35,7 +35,7 @@ CREATE TABLE frames (
   frame INTEGER PRIMARY KEY, key_frame INTEGER NOT NULL, count INTEGER NOT NULL,
   data BLOB NOT NULL, hash INTEGER NOT NULL, digest TEXT NOT NULL,
   substeps INTEGER, iterations INTEGER, awake INTEGER, asleep INTEGER, contacts INTEGER,
-  kinetic REAL, potential REAL, work REAL, asks TEXT, asking INTEGER,
+  kinetic REAL, potential REAL, work REAL, asks TEXT, asking INTEGER, seconds REAL,
   depth_worst REAL, depth_p99 REAL, share_worst REAL, share_p99 REAL, deepest_a INTEGER, deepest_b INTEGER);
 CREATE TABLE timings (frame INTEGER PRIMARY KEY, solve REAL, measure REAL, store REAL);
 CREATE TABLE events (
@@ -48,6 +48,9 @@ CREATE TABLE joint_points (
 CREATE TABLE joint_loads (
   frame INTEGER NOT NULL, joint INTEGER NOT NULL, force REAL, torque REAL, PRIMARY KEY (frame, joint)) WITHOUT ROWID;
 CREATE TABLE joint_breaks (frame INTEGER NOT NULL, joint INTEGER NOT NULL, x REAL, y REAL, z REAL, force REAL, torque REAL);
+CREATE TABLE watches (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
+CREATE TABLE watch_forces (
+  frame INTEGER NOT NULL, watch INTEGER NOT NULL, x REAL, y REAL, z REAL, PRIMARY KEY (frame, watch)) WITHOUT ROWID;
 CREATE TABLE notes (frame INTEGER, text TEXT NOT NULL);
 CREATE TABLE checkpoints (frame INTEGER PRIMARY KEY, data BLOB NOT NULL, hash INTEGER NOT NULL);
 )";

@@ -135,12 +135,13 @@ std::vector<Vec3> CacheReader::verticesAt(std::size_t prototype, int frame) {
 
 std::vector<CachedFrame> CacheReader::frames() {
   std::vector<CachedFrame> out;
-  Statement r(*db_,
-              "SELECT f.frame, digest, substeps, iterations, awake, asleep, contacts, kinetic, potential, "
-              "depth_worst, depth_p99, "
-              "share_worst, share_p99, deepest_a, deepest_b, solve, measure, store, work, asks, asking FROM "
-              "frames f LEFT JOIN timings t "
-              "ON t.frame = f.frame ORDER BY f.frame");
+  Statement r(
+      *db_,
+      "SELECT f.frame, digest, substeps, iterations, awake, asleep, contacts, kinetic, potential, "
+      "depth_worst, depth_p99, "
+      "share_worst, share_p99, deepest_a, deepest_b, solve, measure, store, work, asks, asking, seconds FROM "
+      "frames f LEFT JOIN timings t "
+      "ON t.frame = f.frame ORDER BY f.frame");
   while (r.step()) {
     CachedFrame f;
     f.frame = static_cast<int>(r.integer(0));
@@ -164,6 +165,7 @@ std::vector<CachedFrame> CacheReader::frames() {
     f.work = r.real(18);
     f.asks = r.text(19);
     f.asking = static_cast<int>(r.integer(20));
+    f.simulated = r.real(21);
     out.push_back(f);
   }
   if (out.empty()) throw Error(ErrorKind::Input, "the cache holds no frame yet", Where{path(), 0, 0, ""});
@@ -179,6 +181,17 @@ std::vector<CachedHit> CacheReader::hits() {
     out.push_back({static_cast<int>(r.integer(0)), static_cast<std::uint32_t>(r.integer(1)),
                    static_cast<std::uint32_t>(r.integer(2)), vec3(r.real(3), r.real(4), r.real(5)),
                    vec3(r.real(6), r.real(7), r.real(8)), r.real(9), r.real(10)});
+  return out;
+}
+
+std::vector<CachedWatch> CacheReader::watches() {
+  std::vector<CachedWatch> out;
+  Statement names(*db_, "SELECT name FROM watches ORDER BY id");
+  while (names.step()) out.push_back({names.text(0), {}});
+  Statement r(*db_, "SELECT watch, frame, x, y, z FROM watch_forces ORDER BY watch, frame");
+  while (r.step())
+    if (const auto id = static_cast<std::size_t>(r.integer(0)); id < out.size())
+      out[id].forces.emplace_back(static_cast<int>(r.integer(1)), vec3(r.real(2), r.real(3), r.real(4)));
   return out;
 }
 

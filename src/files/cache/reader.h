@@ -44,6 +44,7 @@ struct CachedFrame {  // what is known of a frame besides the pieces
   double kinetic = 0, potential = 0, work = 0;  // J; work: put in by motors and keyed springs in this frame
   std::string asks;                             // why it was cut so finely: world::asksName
   int asking = -1;                              // for which piece
+  double simulated = 0;                         // s since the first frame
   double depth_worst = 0, depth_p99 = 0, share_worst = 0, share_p99 = 0;
   int deepest_a = -1, deepest_b = -1;
   double solve_seconds = 0, measure_seconds = 0, store_seconds = 0;
@@ -54,6 +55,11 @@ struct CachedHit {
   std::uint32_t a = 0, b = 0;
   Vec3 place = Vec3::Zero(), normal = Vec3::Zero();
   double impulse = 0, speed = 0;
+};
+
+struct CachedWatch {
+  std::string name;
+  std::vector<std::pair<int, Vec3>> forces;  // N, by frame: of all that touches it
 };
 
 struct CacheInfo {
@@ -84,6 +90,7 @@ class CacheReader {
   const std::vector<CachedJoint>& joints() const { return joints_; }
   std::vector<CachedJointBreak> jointBreaks() { return readJointBreaks(*db_); }  // in order
   std::vector<CachedJointLoad> jointLoads(int frame) { return readJointLoads(*db_, frame); }
+  std::vector<CachedWatch> watches();
   std::vector<std::string> notes();
   // Where the vertices of a prototype that bends are at a frame, body space.
   std::vector<Vec3> verticesAt(std::size_t prototype, int frame);

@@ -117,6 +117,8 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
           .bind(c.lens)
           .once();
   writeJoints(db_, s);
+  Statement watch(db_, "INSERT INTO watches VALUES (?, ?)");
+  for (std::uint32_t k = 0; k < s.watches.size(); ++k) watch.bind(k).bind(s.watches[k].name).once();
   db_.run("COMMIT");
   for (const std::string& n : built.notes) note(s.first_frame, n);
 }
@@ -180,7 +182,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   const std::size_t count = whole ? states.size() : index.size();
   if (whole) key_ = std::move(states);
   db_.run("BEGIN");
-  Statement row(db_, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
+  Statement row(db_, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
   row.bind(stats.frame)
       .bind(key_frame_)
       .bind(u32(count))
@@ -191,6 +193,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   row.bind(stats.kinetic).bind(stats.potential).bind(stats.work);
   row.bind(world::asksName(stats.asks))
       .bind(stats.asking.valid() ? static_cast<int>(stats.asking.value) : -1);
+  row.bind(stats.seconds);
   row.bind(depth.worst).bind(depth.p99).bind(depth.worst_share).bind(depth.p99_share);
   row.bind(depth.a.valid() ? static_cast<int>(depth.a.value) : -1)
       .bind(depth.b.valid() ? static_cast<int>(depth.b.value) : -1)
@@ -203,6 +206,11 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
       .once();
   addEvents(w);
   writeJointFrame(db_, w);
+  Statement force(db_, "INSERT INTO watch_forces VALUES (?, ?, ?, ?, ?)");
+  for (std::uint32_t k = 0; k < w.watchForces().size(); ++k) {
+    const Vec3& f = w.watchForces()[k];
+    force.bind(stats.frame).bind(k).bind(f.x()).bind(f.y()).bind(f.z()).once();
+  }
   db_.run("COMMIT");
 }
 

@@ -112,7 +112,7 @@ Measures measureCache(CacheReader& cache) {
       m.deepest_frame = f.frame;
     }
   }
-  m.simulated_seconds = (m.last_frame - m.first_frame) * cache.info().time_scale / cache.info().fps;
+  m.simulated_seconds = m.frames.back().simulated - m.frames.front().simulated;
   const CachedFrame& end = m.frames.back();
   m.end_share_worst = end.share_worst;
   m.end_share_p99 = end.share_p99;
@@ -150,6 +150,7 @@ Measures measureCache(CacheReader& cache) {
   for (const CachedFrame& f : m.frames) work.push_back(f.work);
   m.drift = measure::drift(kinetic, potential, driven, work);
   m.joints = jointHistories(cache, m.frames);
+  m.watches = cache.watches();
   for (std::size_t k = 0; k < m.frames.size(); ++k)
     if (m.frames[k].substeps * m.frames[k].iterations >
         m.frames[m.finest].substeps * m.frames[m.finest].iterations)

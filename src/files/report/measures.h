@@ -51,6 +51,7 @@ struct Measures {
   std::vector<std::string> fastest_of;  // per frame
   std::vector<std::string> notes;
   std::vector<JointHistory> joints;
+  std::vector<CachedWatch> watches;
   std::size_t finest = 0;  // the place in `frames` of the one that was cut most finely
 };
 

@@ -41,6 +41,8 @@ class Acts {
       if (m.enabled) addMotion(m);
     std::sort(built_.scene.movers.begin(), built_.scene.movers.end(),
               [](const auto& a, const auto& b) { return a.piece < b.piece; });
+    for (const WatchSetup& w : s_.watches)
+      if (w.enabled) built_.scene.watches.push_back({w.name, selecting_.take(w.who)});
     for (const ContactSetup& c : s_.contacts)
       if (c.enabled) addContact(c);
     if (problems_.empty()) predictReleases();

@@ -66,6 +66,7 @@ class Builder {
     c.up = s_.up();
     c.fps = s_.fps;
     c.time_scale = s_.time_scale;
+    c.time_scales = s_.time_scales;
     c.first_frame = s_.first_frame;
     c.last_frame = s_.last_frame;
     c.solver = s_.solver;

@@ -107,6 +107,14 @@ void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
   p.seed = t.seed("seed", s.seed);
 }
 
+void readWatch(Table& t, WatchSetup& w) {
+  w.where = t.where();
+  w.name = t.text("name", "");
+  w.enabled = t.flag("enabled", true);
+  if (w.name.empty()) t.complain("name", "every watch needs a name");
+  w.who = readSelector(t, "who", true);
+}
+
 void readCamera(Table& t, CameraSetup& c) {
   c.name = t.text("name", "");
   c.enabled = t.flag("enabled", true);
@@ -140,7 +148,7 @@ void readWhole(Table& root, Setup& s) {
     s.gravity = root.vector("gravity", s.gravity);
   else
     s.gravity = -root.number("gravity", 9.81, {-1e4, 1e4}) * s.up();
-  s.time_scale = root.number("time_scale", 1, kPositive);
+  s.time_scale = root.keyable("time_scale", 1, 1, kPositive, s.time_scales);
   root.table("keep_inside", [&](Table& t) {
     const std::vector<double> b = t.numbers("box", 6);
     if (b.size() != 6)
@@ -233,12 +241,14 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("motion", [&](Table& t) { readMotion(t, s, s.motions.emplace_back()); });
   root.each("contact", [&](Table& t) { readContact(t, s.contacts.emplace_back()); });
   root.each("joint", [&](Table& t) { readJoint(t, s.joints.emplace_back()); });
+  root.each("watch", [&](Table& t) { readWatch(t, s.watches.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
   root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
   root.finish();
   checkUnique(doc, s.bodies, "body");
   checkUnique(doc, s.places, "place");
   checkUnique(doc, s.joints, "joint");
+  checkUnique(doc, s.watches, "watch");
   checkCopies(doc, s);
   if (s.bodies.empty() && doc.problems.empty())
     doc.problems.push_back(

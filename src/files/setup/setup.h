@@ -163,6 +163,13 @@ struct AdjustSetup {
   std::optional<std::array<double, 3>> colour;
 };
 
+struct WatchSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector who;
+};
+
 struct CameraSetup {
   std::string name;
   bool enabled = true;
@@ -181,6 +188,7 @@ struct Setup {
   std::uint64_t seed = 0;
   Vec3 gravity = Vec3(0, -9.81, 0);
   double time_scale = 1;
+  act::Track time_scales;
   std::optional<Box> keep_inside;
   world::SolverSettings solver;
   std::map<std::string, world::Material> materials;  // the setup's own; built-in ones are presets
@@ -191,6 +199,7 @@ struct Setup {
   std::vector<MotionSetup> motions;
   std::vector<ContactSetup> contacts;
   std::vector<JointSetup> joints;
+  std::vector<WatchSetup> watches;
   std::vector<CameraSetup> cameras;
 
   Vec3 up() const { return up_is_z ? Vec3::UnitZ() : Vec3::UnitY(); }
