@@ -32,6 +32,9 @@ struct Speeds {
 // Adds to a body's speeds, and to what it began with: the solver did not give it.
 void addUncounted(const Vec3& velocity, const Vec3& spin, ActiveBody& body, BodyRow& row, Speeds& loaded);
 
+// 1/s: ends that are so many sizes apart come together in a second.
+inline constexpr double kEaseRate = 4;
+
 class JointGroup {
  public:
   // `gravity`: magnitude, m/s2. `members`: places in `joints`, tied to each other. Poses of what does not

@@ -137,6 +137,7 @@ TEST_CASE("a watch tells what bears on it, awake and asleep, and takes hits into
   }
   CHECK(s.asleep(2));
   CHECK(s.world().watchForces()[0].y() == Approx(-3 * 8 * 9.81).epsilon(1e-3));
-  // All that fell has been stopped; forces are those at the substeps' ends, which sample what rises and falls.
+  // All that fell has been stopped; forces are those at the substeps' ends, which sample what rises and
+  // falls.
   CHECK(impulse == Approx(-3 * 8 * 9.81 * 2).epsilon(0.05));
 }

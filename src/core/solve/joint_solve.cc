@@ -1,0 +1,291 @@
+// SPDX-License-Identifier: Apache-2.0
+// How a group of joints is solved: its rows' targets, their matrix, and which of them act.
+#include <algorithm>
+#include <cmath>
+
+#include "core/solve/flight.h"
+#include "core/solve/joint_group.h"
+
+namespace drubble::solve {
+
+namespace {
+
+constexpr double kMostSwing = 1000;   // rad an internal step
+constexpr double kRedundant = 1e-9;   // added to the diagonal, as a share: what is held twice stays solvable
+constexpr double kWrongSign = 1e-10;  // m/s or rad/s
+constexpr int kAllAtOnce = 8;         // rounds in which every wrong row changes sides; then one at a time
+constexpr int kMostRounds = 60;
+constexpr int kRefinements = 2;
+constexpr double kRefined = 1e-8;  // of the size
+
+}  // namespace
+
+void JointGroup::setTargets() {
+  target_.assign(rows_.rows.size(), 0);
+  soft_.assign(rows_.rows.size(), 0);
+  const bool push = pass_ == Pass::PushOut;
+  for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
+    const JointRow& r = rows_.rows[i];
+    const double ease = r.angular ? kEaseRate : ease_speed_, speed = -r.error / dt_;
+    switch (r.kind) {
+      case RowKind::Equal:
+        target_[i] = push ? clamped(speed, -ease, ease) : 0;
+        break;
+      case RowKind::Bounded:
+        target_[i] = push ? drubble::least(speed, ease) : drubble::least(speed, 0);
+        break;
+      case RowKind::Drive:
+        target_[i] = r.wanted;
+        break;
+      case RowKind::Spring: {
+        const Joint& j = in_.joints[joints_[r.joint]];
+        const double give = 0.5 * j.stiffness * dt_ + j.damping;
+        side_[i] = push && give > 0 ? Side::Free : Side::Out;
+        if (side_[i] == Side::Out) break;
+        spring_error_[r.joint] = r.error;
+        soft_[i] = 1 / (0.5 * dt_ * give);
+        target_[i] = -j.stiffness * r.error / give;
+        break;
+      }
+    }
+  }
+}
+
+void JointGroup::assemble() {
+  const std::vector<JointRow>& rows = rows_.rows;
+  std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> of_body(bodies_.size());  // row, term
+  std::vector<std::size_t> first(rows.size());
+  const auto moves = [&](std::uint32_t b) {
+    return bodies_[b].body != 0 &&
+           !(bodies_[b].inverse_mass.isZero(0) && bodies_[b].inverse_inertia.isZero(0));
+  };
+  for (std::uint32_t i = 0; i < rows.size(); ++i) {
+    first[i] = i;
+    for (std::uint32_t t = rows[i].first; t < rows[i].first + rows[i].count; ++t) {
+      const std::uint32_t b = rows_.terms[t].body;
+      if (!moves(b)) continue;
+      of_body[b].push_back({i, t});
+      first[i] = std::min<std::size_t>(first[i], of_body[b].front().first);
+    }
+  }
+  matrix_.shape(first);
+  response_.resize(rows_.terms.size());
+  for (std::size_t t = 0; t < response_.size(); ++t) {
+    const JointTerm& x = rows_.terms[t];
+    const JointBody& b = bodies_[x.body];
+    response_[t] = {x.body, b.inverse_mass.cwiseProduct(x.linear), b.inverse_inertia * x.angular};
+  }
+  for (std::size_t b = 1; b < bodies_.size(); ++b) {
+    const auto& some = of_body[b];
+    for (std::size_t x = 0; x < some.size(); ++x) {
+      const Vec3 &linear = response_[some[x].second].linear, &angular = response_[some[x].second].angular;
+      for (std::size_t y = 0; y <= x; ++y) {
+        const JointTerm& t = rows_.terms[some[y].second];
+        matrix_.at(some[x].first, some[y].first) += linear.dot(t.linear) + angular.dot(t.angular);
+      }
+    }
+  }
+  for (std::size_t i = 0; i < rows.size(); ++i) {
+    const bool holds = rows[i].kind == RowKind::Equal || rows[i].kind == RowKind::Bounded;
+    if (holds) soft_[i] = matrix_.at(i, i) / (swing_ * dt_ * swing_ * dt_);
+    matrix_.at(i, i) *= 1 + kRedundant;
+    matrix_.at(i, i) += soft_[i];
+  }
+  factored_ = false;
+}
+
+// Of the rows that are free; the others are as if alone.
+bool JointGroup::factor() {
+  factors_ = matrix_;
+  for (std::size_t i = 0; i < factors_.size(); ++i) {
+    for (std::size_t j = factors_.first(i); j < i; ++j)
+      if (side_[i] != Side::Free || side_[j] != Side::Free) factors_.at(i, j) = 0;
+    if (side_[i] != Side::Free || !(factors_.at(i, i) > 0)) factors_.at(i, i) = 1;
+  }
+  return factors_.factor();
+}
+
+void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies) {
+  pass_ = pass;
+  dt_ = dt;
+  swing_ = drubble::least(rate_, kMostSwing / dt);
+  begun_ = totals_;
+  if (pass == Pass::PushOut)
+    for (Slots& b : begun_) b.fill(0);
+  takeBodies(bodies);
+  buildRows();
+  setTargets();
+  assemble();
+}
+
+void JointGroup::loadSpeeds(const BodyRows& rows) {
+  for (JointBody& b : bodies_) {
+    const BodyRow& r = rows[b.body];
+    for (int k = 0; k < 3 && b.body != 0; ++k) {
+      b.velocity[k] = static_cast<double>(r.velocity[k]);
+      b.spin[k] = static_cast<double>(r.spin[k]);
+    }
+  }
+}
+
+double JointGroup::speedOf(const JointRow& r) const {
+  double sum = 0;
+  for (std::uint32_t t = r.first; t < r.first + r.count; ++t) {
+    const JointTerm& x = rows_.terms[t];
+    sum += x.linear.dot(bodies_[x.body].velocity) + x.angular.dot(bodies_[x.body].spin);
+  }
+  return sum;
+}
+
+double JointGroup::least(const JointRow& r) const {
+  if (r.kind == RowKind::Bounded) return 0;
+  return r.kind == RowKind::Drive ? -r.strength * dt_ : -std::numeric_limits<double>::infinity();
+}
+
+double JointGroup::most(const JointRow& r) const {
+  return r.kind == RowKind::Drive ? r.strength * dt_ : std::numeric_limits<double>::infinity();
+}
+
+// Adds the impulses, one a row, to the totals and to the bodies' speeds here.
+void JointGroup::give(std::size_t row, double impulse) {
+  const JointRow& r = rows_.rows[row];
+  total(r) += impulse;
+  for (std::uint32_t t = r.first; t < r.first + r.count; ++t) {
+    const JointTerm& x = rows_.terms[t];
+    JointBody& b = bodies_[x.body];
+    b.velocity += impulse * response_[t].linear;
+    b.spin += impulse * response_[t].angular;
+  }
+}
+
+// Rows that went past their bounds stay there; rows at a bound that should leave it become free. False: none.
+bool JointGroup::changeSides(bool one_only) {
+  bool changed = false;
+  for (std::size_t i = 0; i < rows_.rows.size() && !(changed && one_only); ++i) {
+    const JointRow& r = rows_.rows[i];
+    if (r.kind != RowKind::Bounded && r.kind != RowKind::Drive) continue;
+    if (side_[i] == Side::Free) {
+      const double now = total(r);
+      if (now >= least(r) && now <= most(r)) continue;
+      side_[i] = now < least(r) ? Side::Low : Side::High;
+      putAtBound(i);
+      changed = true;
+      continue;
+    }
+    const double missing = target_[i] - speedOf(r);
+    if (side_[i] == Side::Low ? missing > kWrongSign : missing < -kWrongSign) {
+      side_[i] = Side::Free;
+      changed = true;
+    }
+  }
+  return changed;
+}
+
+void JointGroup::putAtBound(std::size_t row) {
+  const JointRow& r = rows_.rows[row];
+  const double bound = side_[row] == Side::Low ? least(r) : most(r);
+  give(row, bound - total(r));
+  total(r) = bound;
+}
+
+double JointGroup::solve(BodyRows& rows) {
+  loadSpeeds(rows);
+  const std::vector<JointBody> before = bodies_;
+  double worst = 0;
+  std::vector<double> x(rows_.rows.size());
+  for (std::size_t i = 0; i < x.size(); ++i)
+    if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
+  for (int round = 0; round < kMostRounds; ++round) {
+    if (!factored_ && !factor()) break;
+    factored_ = true;
+    for (std::size_t i = 0; i < x.size(); ++i) {
+      const JointRow& r = rows_.rows[i];
+      x[i] = side_[i] == Side::Free
+                 ? target_[i] - speedOf(r) - soft_[i] * (total(r) - begun_[r.joint][r.slot])
+                 : 0;
+      if (round == 0 && r.kind == RowKind::Equal)
+        worst = greatest(worst, absolute(x[i]) * (r.angular ? ease_speed_ / kEaseRate : 1));
+    }
+    factors_.solve(x);
+    for (std::size_t i = 0; i < x.size(); ++i)
+      if (side_[i] == Side::Free) give(i, x[i]);
+    if (!changeSides(round >= kAllAtOnce)) break;
+    factored_ = false;
+  }
+  storeSpeeds(before, rows);
+  return worst;
+}
+
+void JointGroup::storeSpeeds(const std::vector<JointBody>& before, BodyRows& rows) {
+  for (std::size_t k = 1; k < bodies_.size(); ++k) {
+    const JointBody& b = bodies_[k];
+    if (b.body == 0) continue;
+    const auto add = [](float& to, double x, float& given) {
+      const float had = to;
+      to = static_cast<float>(static_cast<double>(to) + x);
+      given += to - had;
+    };
+    BodyRow& row = rows[b.body];
+    for (int c = 0; c < 3; ++c) {
+      add(row.velocity[c], b.velocity[c] - before[k].velocity[c], given_[k].velocity[c]);
+      add(row.spin[c], b.spin[c] - before[k].spin[c], given_[k].spin[c]);
+    }
+  }
+}
+
+void JointGroup::warmStart(bool first, BodyRows& rows) {
+  loadSpeeds(rows);
+  const std::vector<JointBody> before = bodies_;
+  const std::vector<Slots> carried = totals_;
+  for (Slots& s : totals_) s.fill(0);
+  for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
+    const JointRow& r = rows_.rows[i];
+    give(i, first ? in_.states[joints_[r.joint]].carried[r.slot] * dt_ : carried[r.joint][r.slot]);
+  }
+  storeSpeeds(before, rows);
+}
+
+void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, BodyRows& rows) {
+  const std::vector<double> straight = target_;
+  for (int n = 0; n < kRefinements; ++n) {
+    const std::vector<double> last = target_;
+    std::vector<JointBody> ahead = bodies_;
+    for (JointBody& b : ahead) {
+      if (b.body == 0) continue;
+      const ActiveBody& now = bodies[b.body];
+      Vec3 velocity = now.velocity, spin = now.spin;
+      for (int c = 0; c < 3; ++c) {
+        velocity[c] += static_cast<double>(rows[b.body].velocity[c] - loaded[b.body].velocity[c]);
+        spin[c] += static_cast<double>(rows[b.body].spin[c] - loaded[b.body].spin[c]);
+      }
+      b.position += velocity * dt_;
+      if (now.tumbles && !now.fixed())
+        spinFreely(traits_[now.piece], dt_, b.turn, spin);
+      else
+        b.turn = (turnBy(spin * dt_) * b.turn).normalized();
+    }
+    JointRows there;
+    for (std::uint32_t k = 0; k < joints_.size(); ++k)
+      addJointRows(in_.joints[joints_[k]], k, places_[k], ahead, turned_[k], there);
+    loadSpeeds(rows);
+    double worst = 0;
+    for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
+      const JointRow& r = rows_.rows[i];
+      if (r.kind != RowKind::Equal && r.kind != RowKind::Bounded) continue;
+      const double ease = r.angular ? kEaseRate : ease_speed_, now = speedOf(r);
+      const bool eased = r.kind == RowKind::Equal ? absolute(r.error) > ease * dt_ : r.error < -ease * dt_;
+      // What turning and going round add to where the speeds point.
+      const double bent = there.rows[i].error - (r.error + dt_ * now);
+      target_[i] = eased ? straight[i] : straight[i] - bent / dt_;
+      if (!eased)
+        worst =
+            greatest(worst, absolute(target_[i] - last[i]) * dt_ * (r.angular ? ease_speed_ / kEaseRate : 1));
+    }
+    if (n > 0 && worst * kEaseRate <= kRefined * ease_speed_) break;
+    solve(rows);
+  }
+  going_.clear();
+  for (const JointRow& r : rows_.rows) going_.push_back(speedOf(r));
+}
+
+}  // namespace drubble::solve
