@@ -156,7 +156,7 @@ void JointGroup::springsAgain(Bodies& bodies, BodyRows& rows, std::span<Speeds> 
     for (std::uint32_t t = r.first; t < r.first + r.count; ++t) {
       const JointTerm& x = rows_.terms[t];
       const JointBody& b = bodies_[x.body];
-      if (b.body == 0) continue;
+      if (!b.moves()) continue;
       const Vec3 velocity = impulse * b.inverse_mass.cwiseProduct(x.linear),
                  spin = impulse * (b.inverse_inertia * x.angular);
       addUncounted(velocity, spin, bodies[b.body], rows[b.body], loaded[b.body]);

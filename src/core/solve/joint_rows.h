@@ -16,6 +16,9 @@ struct JointBody {
   Vec3 inverse_mass = Vec3::Zero();
   Mat3 inverse_inertia = Mat3::Zero();  // world
   Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+
+  // Joints move it: it may be neither the world, nor asleep, nor driven.
+  bool moves() const { return body != 0 && !(inverse_mass.isZero(0) && inverse_inertia.isZero(0)); }
 };
 
 enum class RowKind : std::uint8_t {

@@ -55,15 +55,11 @@ void JointGroup::assemble() {
   const std::vector<JointRow>& rows = rows_.rows;
   std::vector<std::vector<std::pair<std::uint32_t, std::uint32_t>>> of_body(bodies_.size());  // row, term
   std::vector<std::size_t> first(rows.size());
-  const auto moves = [&](std::uint32_t b) {
-    return bodies_[b].body != 0 &&
-           !(bodies_[b].inverse_mass.isZero(0) && bodies_[b].inverse_inertia.isZero(0));
-  };
   for (std::uint32_t i = 0; i < rows.size(); ++i) {
     first[i] = i;
     for (std::uint32_t t = rows[i].first; t < rows[i].first + rows[i].count; ++t) {
       const std::uint32_t b = rows_.terms[t].body;
-      if (!moves(b)) continue;
+      if (!bodies_[b].moves()) continue;
       of_body[b].push_back({i, t});
       first[i] = std::min<std::size_t>(first[i], of_body[b].front().first);
     }
@@ -219,7 +215,7 @@ double JointGroup::solve(BodyRows& rows) {
 void JointGroup::storeSpeeds(const std::vector<JointBody>& before, BodyRows& rows) {
   for (std::size_t k = 1; k < bodies_.size(); ++k) {
     const JointBody& b = bodies_[k];
-    if (b.body == 0) continue;
+    if (!b.moves()) continue;  // what is driven may be in other islands' hands, too
     const auto add = [](float& to, double x, float& given) {
       const float had = to;
       to = static_cast<float>(static_cast<double>(to) + x);

@@ -37,7 +37,7 @@ void bridge(Stage& s, int planks, double load) {
 
 }  // namespace
 
-TEST_CASE("a rope bridge of forty planks bears a load a hundred times a plank's weight") {
+TEST_CASE("a rope bridge of forty planks bears a load a hundred times a plank's weight", "[slow]") {
   Stage s;
   bridge(s, 40, 1300);
   const std::size_t load = s.scene.pieces.size() - 1;
