@@ -140,7 +140,7 @@ TEST_CASE("law 10: of five hanging balls the last one takes the blow of the firs
   CHECK(others < 0.05 * law);
 }
 
-TEST_CASE("a chain of fifty links with two hundred links' weight on its end hardly stretches") {
+TEST_CASE("a chain of fifty links with two hundred links' weight on its end hardly stretches", "[slow]") {
   const double quality = GENERATE(0.5, 1.0, 2.0);
   Stage s;
   s.scene.solver.quality = quality;
@@ -250,7 +250,7 @@ TEST_CASE("half and double quality: a sprung boom swings as far, a thrown load l
   }
 }
 
-TEST_CASE("the same drop at half and at a quarter of the time lands in the same places") {
+TEST_CASE("the same drop at half and at a quarter of the time lands in the same places", "[slow]") {
   const std::vector<Vec3> full = landings(1);
   double spread = 0;
   for (const Vec3& p : full) spread = std::max(spread, vec3(p.x(), 0, p.z()).norm());

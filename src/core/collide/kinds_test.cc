@@ -81,7 +81,7 @@ void bringTo(Two& t, double wanted, RandomStream& r) {
 
 }  // namespace
 
-TEST_CASE("every pair of kinds finds the gap that a search over directions finds") {
+TEST_CASE("every pair of kinds finds the gap that a search over directions finds", "[slow]") {
   for (const shape::Kind ka : kKinds) {
     for (const shape::Kind kb : kKinds) {
       RandomStream r(7, "kinds", static_cast<std::uint64_t>(ka) * 16 + static_cast<std::uint64_t>(kb));
