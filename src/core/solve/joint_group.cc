@@ -6,6 +6,7 @@
 
 #include "core/base/sets.h"
 #include "core/solve/flight.h"
+#include "core/solve/joint_pieces.h"
 #include "core/solve/spring.h"
 
 namespace drubble::solve {
@@ -13,13 +14,6 @@ namespace drubble::solve {
 namespace {
 
 constexpr double kStiffer = 16;  // than contacts: by their rate
-
-template <class Visit>
-void eachPiece(const Joint& j, Visit visit) {
-  visit(j.a.piece);
-  visit(j.b.piece);
-  for (const JointPoint& p : j.over) visit(p.piece);
-}
 
 }  // namespace
 
@@ -41,7 +35,8 @@ JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& m
     : in_(in), body_of_(body_of), traits_(traits), motion_(motion) {
   bodies_.emplace_back();
   pieces_.emplace_back();
-  for (const std::uint32_t m : members) eachPiece(in_.joints[m], [&](PieceId p) { localBody(p); });
+  for (const std::uint32_t m : members)
+    eachPiece(in_.joints[m], [&](std::size_t p) { localBody(PieceId(p)); });
   double size = std::numeric_limits<double>::infinity();
   for (std::size_t k = 1; k < bodies_.size(); ++k) {
     JointBody& b = bodies_[k];
@@ -89,12 +84,12 @@ std::uint32_t JointGroup::localBody(PieceId piece) {
 // bandwidth of sparse symmetric matrices (1969).
 void JointGroup::order(const std::vector<std::uint32_t>& members) {
   std::vector<std::vector<std::uint32_t>> of_body(bodies_.size()), near(members.size());
-  const auto moves = [&](PieceId p) {
-    return p.valid() && std::binary_search(moving_.begin(), moving_.end(), body_of_[p.index()]);
+  const auto moves = [&](std::size_t p) {
+    return std::binary_search(moving_.begin(), moving_.end(), body_of_[p]);
   };
   for (std::uint32_t k = 0; k < members.size(); ++k)
-    eachPiece(in_.joints[members[k]], [&](PieceId p) {
-      if (moves(p)) of_body[localBody(p)].push_back(k);
+    eachPiece(in_.joints[members[k]], [&](std::size_t p) {
+      if (moves(p)) of_body[localBody(PieceId(p))].push_back(k);
     });
   for (const std::vector<std::uint32_t>& some : of_body)
     for (const std::uint32_t x : some)
@@ -205,8 +200,8 @@ std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std:
   std::vector<char> moves(n, 0);
   for (std::uint32_t k = 0; k < n; ++k) {
     if (in.states[k].broken) continue;
-    eachPiece(in.joints[k], [&](PieceId p) {
-      const std::uint32_t body = p.valid() ? body_of[p.index()] : 0;
+    eachPiece(in.joints[k], [&](std::size_t p) {
+      const std::uint32_t body = body_of[p];
       if (body == 0 || bodies[body].fixed()) return;
       moves[k] = 1;
       if (first[body] == n)

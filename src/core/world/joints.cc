@@ -3,21 +3,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/solve/joint_pieces.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
 
-namespace {
-
-template <class Visit>
-void eachPiece(const solve::Joint& j, Visit visit) {
-  if (j.a.piece.valid()) visit(j.a.piece.index());
-  if (j.b.piece.valid()) visit(j.b.piece.index());
-  for (const solve::JointPoint& p : j.over)
-    if (p.piece.valid()) visit(p.piece.index());
-}
-
-}  // namespace
+using solve::eachPiece;
 
 void World::takeJoints() {
   for (const SceneJoint& j : scene_.joints) joints_.push_back(j.joint);
@@ -87,9 +78,7 @@ bool World::breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<
       continue;
     states[k].broken = true;
     states[k].carried.fill(0);
-    const solve::JointSide& side = j.a;
-    breaks.push_back(
-        {k, loads[k], side.piece.valid() ? motion_.pose(side.piece.index()).toWorld(side.at) : side.at});
+    breaks.push_back({k, loads[k], placeOf(j.a)});
     any = true;
   }
   return any;
@@ -144,15 +133,16 @@ World::JointRate World::jointRate() const {
   return out;
 }
 
+Vec3 World::placeOf(const solve::JointSide& side) const {
+  return side.piece.valid() ? motion_.pose(side.piece.index()).toWorld(side.at) : side.at;
+}
+
 // J, of all springs that hold.
 double World::springEnergy() const {
   double sum = 0;
   for (std::size_t k = 0; k < joints_.size(); ++k) {
     const solve::Joint& j = joints_[k];
     if (j.kind != solve::JointKind::Spring || joint_states_[k].broken) continue;
-    const auto placeOf = [&](const solve::JointSide& side) {
-      return side.piece.valid() ? motion_.pose(side.piece.index()).toWorld(side.at) : side.at;
-    };
     const double over = (placeOf(j.b) - placeOf(j.a)).norm() - j.length;
     sum += 0.5 * j.stiffness * over * over;
   }

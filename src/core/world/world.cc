@@ -271,20 +271,18 @@ FrameStats World::advance(Watcher& watcher) {
   watchRest();
   engine_.listener = nullptr;
   bend(frame_, frame_);
-  const FrameStats now = stats();
-  out.frame = now.frame;
-  out.awake = now.awake;
-  out.asleep = now.asleep;
-  out.contacts = now.contacts;
-  out.kinetic = now.kinetic;
-  out.potential = now.potential;
-  out.work = work_;
-  out.seconds = scene_.secondsAt(frame_);
+  addState(out);
   return out;
 }
 
 FrameStats World::stats() const {
   FrameStats out;
+  addState(out);
+  return out;
+}
+
+void World::addState(FrameStats& out) const {
+  out.work = work_;
   out.frame = frame_;
   out.contacts = u32(contacts_.size() + resting_.size());
   out.potential = springEnergy();
@@ -300,7 +298,6 @@ FrameStats World::stats() const {
     out.kinetic +=
         0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
   }
-  return out;
 }
 
 std::uint64_t World::digest() const {

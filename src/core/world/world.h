@@ -218,6 +218,8 @@ class World {
   };
   JointRate jointRate() const;
   double springEnergy() const;
+  Vec3 placeOf(const solve::JointSide& side) const;  // world
+  void addState(FrameStats& out) const;
   void addForce(PieceId a, PieceId b, const Vec3& on_b);
   void watchForces(double share);
   void watchRest();

@@ -82,11 +82,6 @@ void readSelections(Table& root, Setup& s) {
 
 namespace {
 
-act::Ease easeOf(Table& t) {
-  const std::string e = t.choice("ease", "linear", {"linear", "smooth", "hold"});
-  return e == "smooth" ? act::Ease::Smooth : e == "hold" ? act::Ease::Hold : act::Ease::Linear;
-}
-
 void readKeys(Table& t, MotionSetup& m) {
   t.each("keys", [&](Table& k) {
     const double frame = k.number("frame", 0, {-1e6, 1e6});
@@ -112,7 +107,7 @@ void readMotion(Table& t, const Setup& s, MotionSetup& m) {
   m.enabled = t.flag("enabled", true);
   m.who = readSelector(t, "who", true);
   readKeys(t, m);
-  m.at.ease = m.turn.ease = easeOf(t);
+  m.at.ease = m.turn.ease = t.ease();
   m.from = t.text("from", "");
   m.node = t.text("node", "");
   t.table("wobble", [&](Table& w) {

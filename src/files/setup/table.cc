@@ -189,13 +189,17 @@ int Table::integerOrAuto(const std::string& key, int automatic, Range range) {
   return integer(key, automatic, range);
 }
 
+act::Ease Table::ease() {
+  const std::string e = choice("ease", "linear", {"linear", "smooth", "hold"});
+  return e == "smooth" ? act::Ease::Smooth : e == "hold" ? act::Ease::Hold : act::Ease::Linear;
+}
+
 double Table::keyable(const std::string& key, double fallback, double scale, Range range, act::Track& track) {
   const toml::node* n = node(key);
   if (n == nullptr) return fallback;
   if (!n->is_table()) return scale * number(key, fallback, range);
   table(key, [&](Table& t) {
-    const std::string ease = t.choice("ease", "linear", {"linear", "smooth", "hold"});
-    track.ease = ease == "smooth" ? act::Ease::Smooth : ease == "hold" ? act::Ease::Hold : act::Ease::Linear;
+    track.ease = t.ease();
     const toml::node* list = t.node("keys");
     const toml::array* keys = list != nullptr ? list->as_array() : nullptr;
     if (keys == nullptr || keys->empty())

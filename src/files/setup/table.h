@@ -73,6 +73,7 @@ class Table {
   // "auto" gives `automatic`.
   double numberOrAuto(const std::string& key, double automatic, double scale, Range range);
   int integerOrAuto(const std::string& key, int automatic, Range range);
+  act::Ease ease();  // under "ease"
   // A number, or keys of it: { keys = [[frame, value], ...], ease = "linear" }. Keys go to `track`, times
   // `scale`; returns the number, or the first key's.
   double keyable(const std::string& key, double fallback, double scale, Range range, act::Track& track);

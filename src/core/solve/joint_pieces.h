@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: Apache-2.0
+// The pieces that a joint holds.
+#pragma once
+#include "core/solve/joint.h"
+
+namespace drubble::solve {
+
+// Calls visit(index) for a, b and what a rope runs over; not for the world.
+template <class Visit>
+void eachPiece(const Joint& j, Visit visit) {
+  const auto tell = [&](PieceId p) {
+    if (p.valid()) visit(p.index());
+  };
+  tell(j.a.piece);
+  tell(j.b.piece);
+  for (const JointPoint& p : j.over) tell(p.piece);
+}
+
+}  // namespace drubble::solve
