@@ -289,7 +289,19 @@ TEST_CASE("groups, motions, contacts and selectors say what is wrong with them, 
   };
   says("[[body]]\nname = \"pin\"\ncapsule = [0.1]\n", "must be a list of 2 numbers");
   says("[[body]]\nname = \"egg\"\nellipsoid = [0.1, 0, 0.2]\n", "must be above 0");
-  says("[[group]]\nname = \"two\"\nparts = [{ of = \"ball\" }]\n", "group 'two' needs joined = true");
+  const std::string two = "[[group]]\nname = \"two\"\nparts = [{ of = \"ball\" }]\n";
+  says(two + "mass = 3\n", "the parts of group 'two' are pieces of their own: give 'mass' to their bodies");
+  says("[[group]]\nname = \"two\"\nparts = [{ of = \"ball\" }, { of = \"ball\" }]\n",
+       "group 'two' has two parts called 'ball': give one a name of its own");
+  says(two + "[[group.joints]]\nname = \"pin\"\nkind = \"ball\"\na = \"bal\"\nat = [0, 1, 0]\n",
+       "joint 'pin' holds 'bal', but group 'two' has no part of that name; did you mean 'ball'?");
+  says(two + "joined = true\njoints = [{ name = \"pin\" }]\n", "leave out either its joints or joined");
+  says(two + "[[group]]\nname = \"more\"\nparts = [{ of = \"two\" }]\n",
+       "a part must be one body and stand above it in the file, unlike 'two'");
+  says(two +
+           "[[body]]\nname = \"hidden\"\nenabled = false\nsphere = 1\n[[group]]\nname = \"more\"\nparts = "
+           "[{ of = \"hidden\" }]\n",
+       "switched off, but needed, is 'hidden'");
   says("[[group]]\nname = \"two\"\njoined = true\nparts = [{ of = \"bal\" }]\n",
        "no body is called 'bal'; did you mean 'ball'?");
   says("[[group]]\nname = \"two\"\njoined = true\n", "group 'two' has no parts");

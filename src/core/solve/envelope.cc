@@ -36,11 +36,17 @@ bool Envelope::factor() {
 }
 
 void Envelope::solve(std::vector<double>& x) const {
-  for (std::size_t i = 0; i < size(); ++i)
-    for (std::size_t j = first_[i]; j < i; ++j) x[i] -= at(i, j) * x[j];
+  for (std::size_t i = 0; i < size(); ++i) {
+    const double* row = values_.data() + begin_[i];
+    double sum = x[i];
+    for (std::size_t j = first_[i]; j < i; ++j) sum -= *row++ * x[j];
+    x[i] = sum;
+  }
   for (std::size_t i = 0; i < size(); ++i) x[i] /= at(i, i);
-  for (std::size_t i = size(); i-- > 0;)
-    for (std::size_t j = first_[i]; j < i; ++j) x[j] -= at(i, j) * x[i];
+  for (std::size_t i = size(); i-- > 0;) {
+    const double* row = values_.data() + begin_[i];
+    for (std::size_t j = first_[i]; j < i; ++j) x[j] -= *row++ * x[i];
+  }
 }
 
 }  // namespace drubble::solve

@@ -76,7 +76,7 @@ class JointGroup {
   void give(std::size_t row, double impulse);
   bool changeSides(bool one_only);
   void putAtBound(std::size_t row);
-  void storeSpeeds(const std::vector<JointBody>& before, BodyRows& rows);
+  void storeSpeeds(BodyRows& rows);  // what changed since loadSpeeds
   double speedOf(const JointRow& r) const;
   double least(const JointRow& r) const;
   double most(const JointRow& r) const;
@@ -117,6 +117,11 @@ class JointGroup {
   std::vector<Slots> begun_;  // what counts from where in this pass: what is soft gives way to the rest
   std::vector<Slots> totals_, sums_;  // a joint of the group: N s in this internal step, in all
   std::vector<Speeds> given_;         // a body of the group: by joints, in this internal step
+  struct Moving {
+    Vec3 velocity, spin;
+  };
+  std::vector<Moving> before_;   // a body: as loaded
+  std::vector<double> unknown_;  // a row: N s
   std::vector<double> turned_;
   std::vector<double> going_;  // a row: its speed in the motion
   double work_ = 0;

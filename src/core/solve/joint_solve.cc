@@ -115,12 +115,16 @@ void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies) {
 }
 
 void JointGroup::loadSpeeds(const BodyRows& rows) {
-  for (JointBody& b : bodies_) {
+  before_.resize(bodies_.size());
+  for (std::size_t n = 1; n < bodies_.size(); ++n) {
+    JointBody& b = bodies_[n];
+    if (b.body == 0) continue;
     const BodyRow& r = rows[b.body];
-    for (int k = 0; k < 3 && b.body != 0; ++k) {
+    for (int k = 0; k < 3; ++k) {
       b.velocity[k] = static_cast<double>(r.velocity[k]);
       b.spin[k] = static_cast<double>(r.spin[k]);
     }
+    before_[n] = {b.velocity, b.spin};
   }
 }
 
@@ -186,9 +190,9 @@ void JointGroup::putAtBound(std::size_t row) {
 
 double JointGroup::solve(BodyRows& rows) {
   loadSpeeds(rows);
-  const std::vector<JointBody> before = bodies_;
   double worst = 0;
-  std::vector<double> x(rows_.rows.size());
+  std::vector<double>& x = unknown_;
+  x.resize(rows_.rows.size());
   for (std::size_t i = 0; i < x.size(); ++i)
     if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
   for (int round = 0; round < kMostRounds; ++round) {
@@ -208,11 +212,11 @@ double JointGroup::solve(BodyRows& rows) {
     if (!changeSides(round >= kAllAtOnce)) break;
     factored_ = false;
   }
-  storeSpeeds(before, rows);
+  storeSpeeds(rows);
   return worst;
 }
 
-void JointGroup::storeSpeeds(const std::vector<JointBody>& before, BodyRows& rows) {
+void JointGroup::storeSpeeds(BodyRows& rows) {
   for (std::size_t k = 1; k < bodies_.size(); ++k) {
     const JointBody& b = bodies_[k];
     if (!b.moves()) continue;  // what is driven may be in other islands' hands, too
@@ -223,22 +227,21 @@ void JointGroup::storeSpeeds(const std::vector<JointBody>& before, BodyRows& row
     };
     BodyRow& row = rows[b.body];
     for (int c = 0; c < 3; ++c) {
-      add(row.velocity[c], b.velocity[c] - before[k].velocity[c], given_[k].velocity[c]);
-      add(row.spin[c], b.spin[c] - before[k].spin[c], given_[k].spin[c]);
+      add(row.velocity[c], b.velocity[c] - before_[k].velocity[c], given_[k].velocity[c]);
+      add(row.spin[c], b.spin[c] - before_[k].spin[c], given_[k].spin[c]);
     }
   }
 }
 
 void JointGroup::warmStart(bool first, BodyRows& rows) {
   loadSpeeds(rows);
-  const std::vector<JointBody> before = bodies_;
   const std::vector<Slots> carried = totals_;
   for (Slots& s : totals_) s.fill(0);
   for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
     const JointRow& r = rows_.rows[i];
     give(i, first ? in_.states[joints_[r.joint]].carried[r.slot] * dt_ : carried[r.joint][r.slot]);
   }
-  storeSpeeds(before, rows);
+  storeSpeeds(rows);
 }
 
 void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, BodyRows& rows) {

@@ -15,6 +15,24 @@ class Joiner {
   Joiner(const Setup& s, BuiltScene& built, std::vector<Problem>& problems)
       : built_(built), problems_(problems), selecting_(s, built, problems) {}
 
+  // Joints of a group of loose parts, at one of its copies.
+  void addCopy(const BuiltScene::GroupCopy& copy, const std::vector<JointSetup>& joints) {
+    if (pieces_.empty())
+      for (std::size_t i = 0; i < built_.scene.pieces.size(); ++i)
+        pieces_[built_.scene.pieces[i].name] = PieceId(i);
+    in_copy_ = &copy;
+    for (JointSetup j : joints) {
+      if (!j.enabled) continue;
+      j.name = j.joint.name = copy.name + "/" + j.name;
+      for (std::optional<Vec3>* at : {&j.at, &j.a_at, &j.b_at})
+        if (*at) *at = copy.pose.toWorld(**at);
+      for (JointSetup::Over& o : j.over) o.at = copy.pose.toWorld(o.at);
+      j.axis = copy.pose.turn * j.axis;
+      add(j);
+    }
+    in_copy_ = nullptr;
+  }
+
   void add(const JointSetup& j) {
     const std::size_t had = problems_.size();
     world::SceneJoint out = j.joint;
@@ -49,6 +67,7 @@ class Joiner {
   void complain(const JointSetup& j, const std::string& text) { problems_.push_back({text, j.where}); }
 
   PieceId one(const JointSetup& j, const Selector& s, const char* key) {
+    if (in_copy_ != nullptr) return pieces_.at(in_copy_->name + "/" + s.patterns.front());
     const std::vector<PieceId> found = selecting_.take(s);
     if (found.size() > 1)
       problems_.push_back({fmt::format("'{}' of joint '{}' takes {} pieces, from '{}' on: name one", key,
@@ -60,6 +79,8 @@ class Joiner {
   BuiltScene& built_;
   std::vector<Problem>& problems_;
   Selecting selecting_;
+  const BuiltScene::GroupCopy* in_copy_ = nullptr;
+  std::map<std::string, PieceId> pieces_;  // by name; filled for copies
 };
 
 }  // namespace
@@ -68,6 +89,10 @@ void addJoints(const Setup& s, BuiltScene& built, std::vector<Problem>& problems
   Joiner joiner(s, built, problems);
   for (const JointSetup& j : s.joints)
     if (j.enabled) joiner.add(j);
+  std::map<std::string, const BodySetup*> groups;
+  for (const BodySetup& b : s.bodies) groups[b.name] = &b;
+  for (const BuiltScene::GroupCopy& copy : built.group_copies)
+    joiner.addCopy(copy, groups.at(copy.group)->joints);
 }
 
 }  // namespace drubble::files

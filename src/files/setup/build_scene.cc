@@ -7,12 +7,11 @@
 #include <set>
 
 #include "core/base/trig.h"
-#include "core/place/grid.h"
-#include "core/place/room.h"
 #include "core/world/prototypes.h"
 #include "files/setup/body_maker.h"
 #include "files/setup/build_acts.h"
 #include "files/setup/build_joints.h"
+#include "files/setup/kits.h"
 #include "files/setup/table.h"
 
 namespace drubble::files {
@@ -49,10 +48,7 @@ class Builder {
       }
     }
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
-    addBodies();
-    for (const PlaceSetup& p : s_.places)
-      if (p.enabled) addPlace(p);
-    checkNames();
+    placeAll();
     if (problems_.empty()) addActs(s_, out_, problems_);
     if (problems_.empty()) addJoints(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
@@ -80,22 +76,43 @@ class Builder {
     add(b, maker_.make(b, density, out_.notes), material);
   }
 
+  // The prototype that a group's part is made from.
+  PrototypeId partOf(const BodySetup& group, const GroupPart& part) {
+    const auto found = prototype_of_.find(part.body);
+    if (found != prototype_of_.end()) {
+      copied_.insert(part.body);
+      return found->second;
+    }
+    std::string why = "no body is called";
+    std::set<std::string> known;
+    for (const auto& [name, unused] : prototype_of_) known.insert(name);
+    for (const BodySetup& b : s_.bodies) {
+      if (b.name != part.body) continue;
+      why = b.enabled ? "a part must be one body and stand above it in the file, unlike"
+                      : "switched off, but needed, is";
+    }
+    const std::string near = nearest(part.body, known);
+    throw Error(ErrorKind::Input,
+                fmt::format("group '{}': {} '{}'{}", group.name, why, part.body,
+                            near.empty() ? "" : "; did you mean '" + near + "'?"),
+                part.where);
+  }
+
   void addGroup(const BodySetup& b, MaterialId material) {
+    if (b.joined) return addJoined(b, material);
+    std::vector<PrototypeId> parts;
+    for (const GroupPart& part : b.parts) parts.push_back(partOf(b, part));
+    kits_.emplace(b.name, kitOf(out_, b, parts, s_.up()));
+    order_.push_back(b.name);
+  }
+
+  void addJoined(const BodySetup& b, MaterialId material) {
     std::vector<world::Prototype> parts;
     std::vector<Pose> poses;
     mesh::TriangleMesh whole;
     for (const GroupPart& part : b.parts) {
-      const auto found = prototype_of_.find(part.body);
-      if (found == prototype_of_.end()) {
-        std::set<std::string> known;
-        for (const auto& [name, unused] : prototype_of_) known.insert(name);
-        const std::string near = nearest(part.body, known);
-        throw Error(ErrorKind::Input,
-                    fmt::format("group '{}': no body is called '{}'{}", b.name, part.body,
-                                near.empty() ? "" : "; did you mean '" + near + "'?"),
-                    part.where);
-      }
-      const world::Prototype& p = out_.scene.prototypes[found->second.index()];
+      const PrototypeId id = partOf(b, part);
+      const world::Prototype& p = out_.scene.prototypes[id.index()];
       const Pose at{part.at, turnXyz(part.turn)};
       if (!p.bends.empty())
         throw Error(
@@ -105,9 +122,8 @@ class Builder {
                         b.name, part.body),
             part.where);
       parts.push_back(p);
-      poses.push_back({at.position - at.turn * out_.anchors[found->second.index()], at.turn});
+      poses.push_back({at.position - at.turn * out_.anchors[id.index()], at.turn});
       mesh::append(whole, mesh::transformed(p.mesh, Vec3::Ones(), poses.back()));
-      used_in_groups_.insert(part.body);
       if (b.role == world::Role::Dynamic && !(p.traits.inverse_mass > 0))
         throw Error(
             ErrorKind::Input,
@@ -137,12 +153,26 @@ class Builder {
     p.traits.spin_damping = b.spin_damping;
     p.traits.free_travel = b.free_travel;
     p.traits.free_turn = b.free_turn;
-    prototype_of_[b.name] = PrototypeId(out_.scene.prototypes.size());
+    const PrototypeId id(out_.scene.prototypes.size());
+    prototype_of_[b.name] = id;
+    order_.push_back(b.name);
     out_.anchors.push_back(anchorOf(b, p));
     out_.hull_losses.push_back(made.hull_loss);
     out_.scene.prototypes.push_back(std::move(p));
     out_.prototype_bodies.push_back(b);
     out_.meshes.push_back(std::move(made.mesh));
+    kits_.emplace(b.name, kitOf(out_, id, s_.up()));
+  }
+
+  void placeAll() {
+    Placer placer(s_, out_, problems_);
+    for (const PlaceSetup& p : s_.places)
+      for (const auto& c : p.copies) copied_.insert(c.body);
+    for (const std::string& name : order_)
+      if (!copied_.contains(name)) placer.stand(kits_.at(name));
+    for (const PlaceSetup& p : s_.places)
+      if (p.enabled) placer.place(p, kits_);
+    placer.checkNames();
   }
 
   // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
@@ -155,126 +185,13 @@ class Builder {
     return box.centre() - up * (0.5 * box.size().dot(up));
   }
 
-  void addPiece(const std::string& name, PrototypeId prototype, const Pose& centre, const Where& where) {
-    const BodySetup& b = out_.prototype_bodies[prototype.index()];
-    world::Piece piece;
-    piece.name = name;
-    piece.prototype = prototype;
-    piece.role = b.role;
-    piece.start = centre;
-    piece.velocity = b.velocity;
-    piece.spin = b.spin;
-    piece.collide = b.collide;
-    piece.start_state = b.start;
-    piece.wake_above = b.wake_above;
-    out_.scene.pieces.push_back(piece);
-    wheres_.push_back(where);
-  }
-
-  void addBodies() {
-    std::set<std::string> copied = used_in_groups_;
-    for (const PlaceSetup& p : s_.places)
-      for (const auto& c : p.copies) copied.insert(c.body);
-    for (const auto& [name, prototype] : prototype_of_) {
-      if (copied.contains(name)) continue;
-      order_.push_back(prototype);
-    }
-    std::sort(order_.begin(), order_.end());
-    for (const PrototypeId prototype : order_) {
-      const BodySetup& b = out_.prototype_bodies[prototype.index()];
-      Pose pose{b.at, turnXyz(b.turn)};
-      if (b.geometry == Geometry::Ground) pose.position += b.ground * s_.up();
-      pose.position -= pose.turn * out_.anchors[prototype.index()];
-      addPiece(b.name, prototype, pose, b.where);
-    }
-  }
-
-  void addPlace(const PlaceSetup& p) {
-    place::GridSpec g;
-    g.name = p.name;
-    g.seed = p.seed;
-    g.count = p.count;
-    g.base = {p.at, turnXyz(p.turn)};
-    g.up = s_.up();
-    g.vary_at = p.vary_at;
-    g.vary_turn = p.vary_turn;
-    std::vector<PrototypeId> prototypes;
-    Vec3 largest = Vec3::Zero();
-    for (const auto& c : p.copies) {
-      const auto found = prototype_of_.find(c.body);
-      if (found == prototype_of_.end()) continue;  // switched off
-      prototypes.push_back(found->second);
-      g.weights.push_back(c.weight);
-      largest = largest.cwiseMax(out_.scene.prototypes[found->second.index()].shape.bounds.size());
-    }
-    if (prototypes.empty())
-      return void(
-          out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
-    g.spacing = p.spacing.value_or(largest + p.gap);
-    fill(p, g, prototypes, largest.maxCoeff());
-  }
-
-  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<PrototypeId>& prototypes,
-            double size) {
-    place::Room room(2 * size);
-    const auto& pieces = out_.scene.pieces;
-    for (std::size_t i = 0; i < pieces.size(); ++i)
-      if (pieces[i].collide) room.add(out_.scene.prototypeOf(i).shape, pieces[i].start);
-    std::vector<std::size_t> in_room;
-    for (std::size_t i = 0; i < pieces.size(); ++i)
-      if (pieces[i].collide) in_room.push_back(i);
-    int skipped = 0, ordinal = 0;
-    std::string blocker;
-    for (const place::Copy& c : place::grid(g)) {
-      const PrototypeId prototype = prototypes[c.prototype];
-      const world::Prototype& proto = out_.scene.prototypes[prototype.index()];
-      const BodySetup& b = out_.prototype_bodies[prototype.index()];
-      const std::string name = fmt::format("{}/{:04}", p.name, ++ordinal);
-      if (b.collide) {
-        if (const int hit = room.blockedBy(proto.shape, c.pose, 1e-6 * proto.traits.size); hit >= 0) {
-          blocker = pieces[in_room[static_cast<std::size_t>(hit)]].name;
-          if (p.no_room_is_error) {
-            problems_.push_back(
-                {fmt::format("'{}' finds no room: it would overlap '{}'; widen the spacing or vary less",
-                             name, blocker),
-                 p.where});
-            return;
-          }
-          ++skipped;
-          continue;
-        }
-        room.add(proto.shape, c.pose);
-        in_room.push_back(pieces.size());
-      }
-      addPiece(name, prototype, c.pose, p.where);
-    }
-    if (skipped > 0)
-      out_.notes.push_back(fmt::format(
-          "place '{}': {} of {} copies found no room and were left out (the last would have overlapped '{}')",
-          p.name, skipped, ordinal, blocker));
-  }
-
-  void checkNames() {
-    std::map<std::string, std::size_t> seen;
-    for (std::size_t i = 0; i < out_.scene.pieces.size(); ++i) {
-      const auto [it, fresh] = seen.emplace(out_.scene.pieces[i].name, i);
-      if (!fresh)
-        problems_.push_back(
-            {fmt::format("two pieces are called '{}': rename one of them", out_.scene.pieces[i].name),
-             wheres_[i]});
-    }
-    if (out_.scene.pieces.empty())
-      problems_.push_back(
-          {"the setup makes no pieces: every body is switched off or only copied", Where{s_.path, 0, 0, ""}});
-  }
-
   const Setup& s_;
   BuiltScene out_;
   std::map<std::string, PrototypeId> prototype_of_;
-  std::vector<PrototypeId> order_;
-  std::vector<Where> wheres_;  // of each piece
+  std::map<std::string, Kit> kits_;
+  std::vector<std::string> order_;  // of the kits
   std::vector<Problem> problems_;
-  std::set<std::string> used_in_groups_;
+  std::set<std::string> copied_;  // what is in a group, or copied by a place
   BodyMaker maker_{s_};
 };
 

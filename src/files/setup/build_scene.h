@@ -23,6 +23,12 @@ struct BuiltScene {
   };
   std::vector<IgnoredMotion> ignored_motions;  // keys of static pieces
   std::vector<Where> joint_wheres;             // of the scene's joints
+  // Groups of loose parts as they stand: the parts are called NAME/PART.
+  struct GroupCopy {
+    std::string name, group;
+    Pose pose;  // the group's own space to the world
+  };
+  std::vector<GroupCopy> group_copies;
 };
 
 // Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.

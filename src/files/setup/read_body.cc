@@ -117,17 +117,22 @@ void readFlight(Table& t, BodySetup& b) {
   b.wake_above = t.length("wake_above", 0.5, kNotNegative);
 }
 
-world::Role roleOf(Table& t, const std::string& fallback) {
+}  // namespace
+
+world::Role readRole(Table& t, const std::string& fallback) {
   const std::string r = t.choice("role", fallback, {"static", "kinematic", "dynamic"});
   return r == "static"      ? world::Role::Static
          : r == "kinematic" ? world::Role::Kinematic
                             : world::Role::Dynamic;
 }
 
-// What bodies and groups share.
-void readCommon(Table& t, const Setup& s, BodySetup& b) {
+Origin readOrigin(Table& t) {
   const std::string origin = t.choice("origin", "mesh", {"mesh", "centre", "base"});
-  b.origin = origin == "centre" ? Origin::Centre : origin == "base" ? Origin::Base : Origin::Mesh;
+  return origin == "centre" ? Origin::Centre : origin == "base" ? Origin::Base : Origin::Mesh;
+}
+
+void readCommon(Table& t, const Setup& s, BodySetup& b) {
+  b.origin = readOrigin(t);
   b.at = t.lengths("at", Vec3::Zero());
   b.turn = t.vector("turn", Vec3::Zero(), kDegree);
   b.scale = t.number("scale", 1, kPositive);
@@ -150,13 +155,11 @@ void readName(Table& t, BodySetup& b, const char* kind) {
   if (b.name.empty()) t.complain("name", fmt::format("every {} needs a name", kind));
 }
 
-}  // namespace
-
 void readBody(Table& t, const Setup& s, BodySetup& b) {
   readName(t, b, "body");
   readGeometry(t, b);
   const bool ground = b.geometry == Geometry::Ground;
-  b.role = roleOf(t, ground ? "static" : "dynamic");
+  b.role = readRole(t, ground ? "static" : "dynamic");
   if (ground && b.role != world::Role::Static)
     t.complain("role", "ground cannot move: leave the role out, or make it a box");
   b.shape = t.choice("shape", "auto",
@@ -175,32 +178,12 @@ void readBody(Table& t, const Setup& s, BodySetup& b) {
   readCommon(t, s, b);
 }
 
-void readGroup(Table& t, const Setup& s, BodySetup& b) {
-  readName(t, b, "group");
-  b.geometry = Geometry::Group;
-  if (!t.flag("joined", false))
-    t.complain(
-        "name",
-        fmt::format("group '{}' needs joined = true: its parts then are one body of several shapes", b.name));
-  t.each("parts", [&](Table& p) {
-    GroupPart& part = b.parts.emplace_back();
-    part.where = p.where();
-    part.body = p.text("of", "");
-    part.at = p.lengths("at", Vec3::Zero());
-    part.turn = p.vector("turn", Vec3::Zero(), kDegree);
-    if (part.body.empty()) p.complain("of", "every part names a body: of = NAME");
-  });
-  if (b.parts.empty()) t.complain("parts", fmt::format("group '{}' has no parts", b.name));
-  b.role = roleOf(t, "dynamic");
-  readCommon(t, s, b);
-}
-
 void readAdjust(Table& t, const Setup& s, AdjustSetup& a) {
   a.where = t.where();
   a.name = t.text("name", "");
   a.enabled = t.flag("enabled", true);
   a.who = readSelector(t, "who", true);
-  if (t.has("role")) a.role = roleOf(t, "dynamic");
+  if (t.has("role")) a.role = readRole(t, "dynamic");
   if (t.has("start")) a.start = startOf(t);
   if (t.has("wake_above")) a.wake_above = t.length("wake_above", 0.5, kNotNegative);
   if (t.has("density")) a.density = t.number("density", 1000, kPositive);

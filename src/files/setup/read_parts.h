@@ -14,6 +14,12 @@ void readMotion(Table& t, const Setup& s, MotionSetup& m);
 void readContact(Table& t, ContactSetup& c);
 void readJoint(Table& t, JointSetup& j);
 
+// What bodies and groups share.
+void readName(Table& t, BodySetup& b, const char* kind);
+void readCommon(Table& t, const Setup& s, BodySetup& b);
+world::Role readRole(Table& t, const std::string& fallback);
+Origin readOrigin(Table& t);
+
 // A pattern or a list of them; complains when `needed` and missing.
 Selector readSelector(Table& t, const std::string& key, bool needed);
 std::array<double, 3> parseColour(Table& t, const std::string& key);

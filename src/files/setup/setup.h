@@ -43,9 +43,27 @@ struct SelectSetup {
   bool outermost = false;
 };
 
-// One part of a body of several shapes.
+struct JointSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector a, b;                       // b not given: the world
+  std::optional<Vec3> at, a_at, b_at;  // m, as the setup starts
+  Vec3 axis = Vec3::Zero();
+  struct Over {
+    Selector of;
+    Vec3 at = Vec3::Zero();
+  };
+  std::vector<Over> over;        // of a rope
+  std::optional<double> length;  // m; else as it starts
+  std::optional<bool> collide;
+  world::SceneJoint joint;  // kind, limits and strengths; without its ends
+};
+
+// One part of a body of several shapes, or of a group of loose ones.
 struct GroupPart {
   std::string body;
+  std::string name;  // of a loose part
   Vec3 at = Vec3::Zero(), turn = Vec3::Zero();
   Where where;
 };
@@ -62,6 +80,8 @@ struct BodySetup {
   Vec3 ellipsoid = Vec3::Zero();                // half axes
   std::array<double, 2> capsule{}, cylinder{};  // radius; height between centres, or height
   std::vector<GroupPart> parts;                 // of a Group
+  bool joined = true;                           // they are one body; else each is a piece of its own
+  std::vector<JointSetup> joints;               // between loose parts; places and axes in the group's space
   bool bends = false;                           // the name stands for numbered files, one a frame
   std::optional<int> mesh_from;                 // the shot frame of the first of them; else its number
   bool split = false;                           // each group of an OBJ file is a body of its own
@@ -129,23 +149,6 @@ struct ContactSetup {
   bool enabled = true;
   Selector a, b;
   world::PairRule rule;  // its sets still empty
-};
-
-struct JointSetup {
-  std::string name;
-  bool enabled = true;
-  Where where;
-  Selector a, b;                       // b not given: the world
-  std::optional<Vec3> at, a_at, b_at;  // m, as the setup starts
-  Vec3 axis = Vec3::Zero();
-  struct Over {
-    Selector of;
-    Vec3 at = Vec3::Zero();
-  };
-  std::vector<Over> over;        // of a rope
-  std::optional<double> length;  // m; else as it starts
-  std::optional<bool> collide;
-  world::SceneJoint joint;  // kind, limits and strengths; without its ends
 };
 
 // What is set differs from what the pieces were.

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: Apache-2.0
+// What is placed as one, a body or a group of loose parts, and the placing of it.
+#pragma once
+#include <map>
+
+#include "files/setup/build_scene.h"
+
+namespace drubble::files {
+
+struct Kit {
+  struct Part {
+    PrototypeId prototype;
+    Pose pose;  // of its body frame, in the kit's space
+    std::string name;
+  };
+  const BodySetup* group = nullptr;  // of loose parts; null: one body, whose body space is the kit's
+  std::string name;
+  Where where;
+  std::vector<Part> parts;
+  Pose pose;                   // where it stands if nothing copies it: kit's space to the world
+  Vec3 origin = Vec3::Zero();  // of a group's own space, in the kit's
+  Vec3 centre = Vec3::Zero();  // of mass, in the kit's space
+  Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();  // of a group, added to its parts' own
+  Vec3 size = Vec3::Zero();                           // of the box about its shapes
+};
+
+// A body as a kit.
+Kit kitOf(const BuiltScene& built, PrototypeId prototype, const Vec3& up);
+
+// A group's parts as a kit, whose space has the middle of the box about the parts as its origin. `parts`: its
+// bodies' prototypes.
+Kit kitOf(const BuiltScene& built, const BodySetup& group, const std::vector<PrototypeId>& parts,
+          const Vec3& up);
+
+// Adds pieces to the scene, and remembers where each came from.
+class Placer {
+ public:
+  Placer(const Setup& s, BuiltScene& out, std::vector<Problem>& problems)
+      : s_(s), out_(out), problems_(problems) {}
+
+  // One that nothing copies.
+  void stand(const Kit& kit) { add(kit, kit.name, kit.pose, kit.where); }
+  // Copies of some of `kits`, by name; those that find no room are left out and told.
+  void place(const PlaceSetup& p, const std::map<std::string, Kit>& kits);
+  void checkNames();
+
+ private:
+  void add(const Kit& kit, const std::string& name, const Pose& pose, const Where& where);
+
+  const Setup& s_;
+  BuiltScene& out_;
+  std::vector<Problem>& problems_;
+  std::vector<Where> wheres_;  // of each piece
+};
+
+}  // namespace drubble::files
