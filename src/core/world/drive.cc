@@ -1,10 +1,17 @@
 // SPDX-License-Identifier: Apache-2.0
 // Pieces that follow keys, and pieces that wait: driving them, handing them over, letting them go.
 #include <algorithm>
+#include <map>
 
 #include "core/world/world.h"
 
 namespace drubble::world {
+
+namespace {
+
+constexpr double kStandShare = 0.1;  // of its weight: what bears so much of a piece carries it
+
+}  // namespace
 
 // Driven pieces are put where their paths have them at `from`, with the speed and spin that take them to
 // where they are at `to`.
@@ -81,13 +88,34 @@ bool World::allAtRest() const {
   return true;
 }
 
-// What rests on something that starts to move goes with it.
+// What touches something that starts to move goes with it, and so does all that stands on that: asleep it would
+// be a wall.
 void World::wakeForDrives() {
   if (drives_.empty()) return;
+  std::vector<std::uint32_t> woken;
   for (const solve::Contact& c : contacts_) {
     if (c.totalForce() <= 0 && c.asleep_force <= 0) continue;
-    if (moving_[c.a.index()]) wake(c.b.index());
-    if (moving_[c.b.index()]) wake(c.a.index());
+    for (const auto& [mover, other] : {std::pair(c.a, c.b), std::pair(c.b, c.a)}) {
+      const Sleep s = sleep_[other.index()];
+      if (!moving_[mover.index()] || (s != Sleep::Asleep && s != Sleep::Held)) continue;
+      wake(other.index());
+      woken.push_back(other.value);
+    }
+  }
+  std::map<std::uint32_t, double> borne;  // N, upward, by those that woke
+  for (std::size_t k = 0; k < woken.size(); ++k) {
+    const std::uint32_t i = woken[k];
+    resting_.eachContact(i, [&](const solve::Contact& c) {
+      const bool first = c.a.value == i;
+      const std::uint32_t j = first ? c.b.value : c.a.value;
+      const double up = (first ? 1 : -1) * c.patch.normal.dot(scene_.up) * static_cast<double>(c.totalForce());
+      if (up <= 0 || sleep_[j] != Sleep::Asleep) return;
+      double& sum = borne[j];
+      sum += up;
+      if (sum <= kStandShare * traits_[j].weight) return;
+      wake(j);
+      woken.push_back(j);
+    });
   }
 }
 

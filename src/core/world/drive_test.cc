@@ -47,6 +47,34 @@ TEST_CASE("a moving tray carries its load by friction and leaves it behind when 
   }
 }
 
+TEST_CASE("a sleeping stack on something that starts to move goes with it whole, and none stands in its way") {
+  Stage s;
+  s.surface(0.5, 0);
+  const std::size_t tray = s.box(vec3(1, 0.1, 1), vec3(0, 0.5, 0));
+  std::vector<std::size_t> stack, beside;
+  for (int k = 0; k < 5; ++k) stack.push_back(s.box(Vec3::Constant(0.3), vec3(0, 0.7 + 0.3 * k, 0)));
+  const std::size_t wall = s.box(vec3(0.2, 1, 1), vec3(2, 0.5, 0));
+  s.scene.pieces[wall].role = world::Role::Static;
+  for (int k = 0; k < 3; ++k) beside.push_back(s.box(Vec3::Constant(0.3), vec3(2, 1.15 + 0.3 * k, 0)));
+  // 0.3 m in 24 frames, slowly at first: up to 1.8 m/s2.
+  lead(s, tray, {{1, vec3(0, 0.5, 0)}, {30, vec3(0, 0.5, 0)}, {54, vec3(0.1, 0.8, 0)}}).path.at.ease =
+      act::Ease::Smooth;
+  s.scene.watches.push_back({"tray", {PieceId(tray)}});
+  s.frames(29);
+  for (const std::size_t i : stack) CHECK(s.asleep(i));
+  const double weight = 5 * s.world().traits()[stack[0]].weight;
+  for (int f = 30; f < 54; ++f) {
+    s.frames(1);
+    INFO("frame " << f + 1);
+    const double force = s.world().watchForces()[0].norm();
+    CHECK(force > 0.7 * weight);
+    CHECK(force < 1.3 * weight);
+    for (const std::size_t i : beside) CHECK(s.asleep(i));
+  }
+  for (std::size_t k = 0; k < stack.size(); ++k)
+    CHECK(s.position(stack[k]).y() == Approx(1.0 + 0.3 * static_cast<double>(k)).margin(2e-3));
+}
+
 TEST_CASE("a mover pushes what stands in its way with its true speed") {
   Stage s;
   s.surface(0, 0);

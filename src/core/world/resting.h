@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Contacts between pieces that both rest, put away so that they cost nothing until one of the two moves.
 #pragma once
+#include <algorithm>
 #include <vector>
 
 #include "core/solve/contact.h"
@@ -23,6 +24,20 @@ class RestingContacts {
   void eachNeighbour(std::size_t piece, Visit visit) const {
     for (const std::uint32_t lower : below_[piece]) visit(lower);
     for (const solve::Contact& c : of_[piece]) visit(c.b.value);
+  }
+  // Calls visit(contact) for every contact of the piece.
+  template <class Visit>
+  void eachContact(std::size_t piece, Visit visit) const {
+    for (const solve::Contact& c : of_[piece]) visit(c);
+    const std::vector<std::uint32_t>& lower = below_[piece];
+    for (std::size_t k = 0; k < lower.size(); ++k) {
+      // Named once a contact: the first time visits all of the pair's.
+      if (std::find(lower.begin(), lower.begin() + static_cast<std::ptrdiff_t>(k), lower[k]) !=
+          lower.begin() + static_cast<std::ptrdiff_t>(k))
+        continue;
+      for (const solve::Contact& c : of_[lower[k]])
+        if (c.b.index() == piece) visit(c);
+    }
   }
   // Those whose lower piece this is, by the other one.
   const solve::Contacts& of(std::size_t piece) const { return of_[piece]; }
