@@ -75,23 +75,27 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
   if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
   const Links links = linksOf(in, gravity);
   Sets sets(in.bodies.size());
-  for (const std::vector<std::uint32_t>& some : tied)
-    for (const std::uint32_t body : some) sets.join(some[0], body);
-  const std::vector<std::uint32_t> island = islandsOf(links, sets);
+  for (const TiedBodies& some : tied)
+    for (const std::uint32_t body : some.bodies) sets.join(some.bodies[0], body);
+  std::vector<std::uint32_t> island = islandsOf(links, sets);
   std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0),
       is_tied(in.bodies.size(), 0);
-  for (const std::vector<std::uint32_t>& some : tied) is_tied[sets.find(some[0])] = 1;
+  for (const TiedBodies& some : tied) is_tied[sets.find(some.bodies[0])] = 1;
   for (std::size_t i = 0; i < links.size(); ++i) {
     if (links[i].lively) is_lively[island[i]] = 1;
     if (links[i].deep) is_deep[island[i]] = 1;
   }
+  std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
+  for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
+    is_calm[i] = island[i] != kNoIsland && is_lively[island[i]] == 0;
+  for (const TiedBodies& some : tied)
+    for (const std::uint32_t i : some.contacts) island[i] = kNoIsland;
   std::vector<std::vector<std::uint32_t>> islands = contactsByIsland(
       island, in.bodies.size(),
       [&](std::uint32_t i) { return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0; });
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
     return is_tied[island[some[0]]] == 0 && sweepsFor(countBlocks(links, some)) == 1;
   });
-  std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
     const std::uint32_t root = island[some[0]];
@@ -100,8 +104,8 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
   }
   std::vector<std::uint32_t> place(tied.empty() ? 0 : in.bodies.size(), kNoIsland);
   for (std::uint32_t k = 0; k < islands.size() && !tied.empty(); ++k) place[island[islands[k][0]]] = k;
-  for (const std::vector<std::uint32_t>& some : tied) {
-    std::uint32_t& at = place[sets.find(some[0])];
+  for (const TiedBodies& some : tied) {
+    std::uint32_t& at = place[sets.find(some.bodies[0])];
     if (at == kNoIsland) {
       at = u32(islands.size());
       islands.emplace_back();
@@ -111,14 +115,13 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
   }
   std::vector<std::uint32_t> together;
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i) {
-    if (island[i] == kNoIsland) continue;
-    is_calm[i] = is_lively[island[i]] == 0;
-    if (apart[i] == 0) together.push_back(i);
+    if (island[i] != kNoIsland && apart[i] == 0) together.push_back(i);
   }
   BlockInput with_calm = in;
   with_calm.calm = &is_calm;
   out.together = buildBlocks(with_calm, links, together);
   out.islands = buildEach(with_calm, links, islands);
+  for (const TiedBodies& some : tied) out.direct.push_back(buildBlocks(with_calm, links, some.contacts));
   return out;
 }
 

@@ -23,10 +23,15 @@ struct Groups {
   // leaves no speed behind.
   std::vector<char> parting;
   std::vector<std::uint32_t> of_tied;  // the island of each set of jointed bodies; it may have no contact
+  std::vector<BlockList> direct;       // of each set of jointed bodies: the contacts that go with its joints
 };
 
-// Bodies that joints tie together, a list for each set of them.
-using Tied = std::vector<std::vector<std::uint32_t>>;
+// Bodies that joints tie together, and those of their contacts that are solved with the joints: they stand in
+// no other list. One for each set of them.
+struct TiedBodies {
+  std::vector<std::uint32_t> bodies, contacts;
+};
+using Tied = std::vector<TiedBodies>;
 
 // `gravity`: magnitude, m/s2. An island with joints is swept more than once even in motion: contacts and
 // joints have to agree. I1 an island's contacts, and whether it is calm, hang on its own bodies only.

@@ -65,6 +65,7 @@ JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& m
   spring_error_.assign(joints_.size(), 0);
   given_.resize(bodies_.size());
   buildRows();
+  joint_rows_ = rows_.rows.size();
   for (const JointRow& r : rows_.rows) {
     const bool idle = r.kind == RowKind::Bounded && !(in_.states[joints_[r.joint]].carried[r.slot] > 0);
     side_.push_back(idle ? Side::Low : Side::Free);
@@ -138,6 +139,7 @@ void JointGroup::buildRows() {
   rows_.clear();
   for (std::uint32_t k = 0; k < joints_.size(); ++k)
     turned_[k] = addJointRows(in_.joints[joints_[k]], k, places_[k], bodies_, turned_[k], rows_);
+  addContactRows();
 }
 
 void JointGroup::springsAgain(Bodies& bodies, BodyRows& rows, std::span<Speeds> loaded) {
@@ -160,10 +162,10 @@ void JointGroup::springsAgain(Bodies& bodies, BodyRows& rows, std::span<Speeds> 
 }
 
 void JointGroup::count(std::span<Speeds> given) {
-  for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
+  for (std::size_t i = 0; i < joint_rows_; ++i) {
     const JointRow& r = rows_.rows[i];
-    sums_[r.joint][r.slot] += total(r);
-    if (r.kind == RowKind::Drive && r.wanted != 0) work_ += total(r) * going_[i];
+    sums_[r.joint][r.slot] += total(i);
+    if (r.kind == RowKind::Drive && r.wanted != 0) work_ += total(i) * going_[i];
   }
   for (std::size_t k = 1; k < bodies_.size(); ++k) {
     Speeds& all = given[bodies_[k].body];
@@ -183,7 +185,7 @@ void JointGroup::store(int steps, std::span<JointState> states, std::span<JointL
     for (std::size_t slot = 0; slot < kMostJointRows; ++slot) s.carried[slot] = totals_[k][slot] / dt_;
   }
   std::vector<std::array<double, 2>> squares(joints_.size(), {0, 0});
-  for (const JointRow& r : rows_.rows) {
+  for (const JointRow& r : std::span(rows_.rows).first(joint_rows_)) {
     const double mean = sums_[r.joint][r.slot] / seconds;
     squares[r.joint][r.angular] += mean * mean;
   }

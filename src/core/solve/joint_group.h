@@ -12,6 +12,7 @@
 
 #include "core/solve/block.h"
 #include "core/solve/envelope.h"
+#include "core/solve/groups.h"
 #include "core/solve/joint_rows.h"
 
 namespace drubble::solve {
@@ -46,14 +47,22 @@ class JointGroup {
   // Those that move, of the substep's bodies; ascending.
   const std::vector<std::uint32_t>& moving() const { return moving_; }
   bool sprung() const { return sprung_; }
+  // What solving it costs, in blocks of contacts.
+  std::size_t blocks() const { return rows_.rows.size() / 4; }
   double work() const { return work_; }  // J, that its motors put in
 
+  // Contacts of its bodies that it solves with its joints, in blocks as for the passes; they must outlive it.
+  // A contact's other body may be one that no joint ties.
+  void takeContacts(BlockList& contacts, const Contacts& of, const Bodies& bodies);
+
   // Takes the bodies as they stand at the start of a pass over `dt` seconds.
-  void prepare(Pass pass, double dt, const Bodies& bodies);
-  // Gives what it carried last, along the rows as they lie now; `first`: of the substep.
-  void warmStart(bool first, BodyRows& rows);
-  // Makes all rows right. Returns by how much (m/s) the worst was wrong.
-  double solve(BodyRows& rows);
+  void prepare(Pass pass, double dt, const Bodies& bodies, const BodyRows& rows);
+  // Gives what it carried last, along the rows as they lie now.
+  void warmStart(BodyRows& rows);
+  // Makes all rows right. Returns by how much (m/s) the worst was wrong. `enough`: 0 where nothing else moves
+  // its bodies in this pass; else it will be called again, may be wrong by as much (m/s), and need not find
+  // out to the end what slides.
+  double solve(double enough, BodyRows& rows);
   // After the push-out: looks where the bodies will be, and puts right what is not.
   void refine(const Bodies& bodies, std::span<const Speeds> loaded, BodyRows& rows);
   // After the motion: the other half of what springs give. Changes velocities and `loaded` alike.
@@ -80,8 +89,36 @@ class JointGroup {
   double speedOf(const JointRow& r) const;
   double least(const JointRow& r) const;
   double most(const JointRow& r) const;
-  double& total(const JointRow& r) { return totals_[r.joint][r.slot]; }
-  double total(const JointRow& r) const { return totals_[r.joint][r.slot]; }
+  double& total(std::size_t row) {
+    const JointRow& r = rows_.rows[row];
+    return row < joint_rows_ ? totals_[r.joint][r.slot] : patches_[r.joint].total[r.slot];
+  }
+  double begun(std::size_t row) const {
+    const JointRow& r = rows_.rows[row];
+    return row < joint_rows_ ? begun_[r.joint][r.slot] : patches_[r.joint].begun[r.slot];
+  }
+
+  // A contact that is solved here: rows of its points' normals, along, across, the twist and, of what rolls,
+  // two against it; totals in that order of slots.
+  struct Patch {
+    static constexpr std::size_t kAlong = 4, kAcross = 5, kTwist = 6, kRollAlong = 7, kRollAcross = 8;
+    std::uint32_t block = 0, lane = 0, a = 0, b = 0;  // bodies of the group
+    std::uint32_t points = 0;
+    std::uint32_t first_row = 0;  // the points'; the others follow
+    bool rolls = false;
+    std::array<double, 9> total{}, begun{};
+    std::array<double, 4> gap{};  // m, now
+  };
+  Row8* impulseOf(const Patch& p, std::size_t slot);
+  void addContactRows();
+  void findGaps(const BodyRows& rows);
+  void contactTarget(std::size_t row);
+  double findMissing();
+  enum class Change : std::uint8_t { None, Values, Sides };  // of friction, the greater the worse
+  Change changeFriction();
+  Change limitPair(std::size_t first, double limit, double xx, double xy, double yy);
+  Change limitOne(std::size_t row, double limit, double mass);
+  void putImpulses();
 
   const JointInput in_;
   const std::vector<std::uint32_t>& body_of_;
@@ -97,21 +134,23 @@ class JointGroup {
   Pass pass_ = Pass::PushOut;
   double dt_ = 0;
   JointRows rows_;
+  std::size_t joint_rows_ = 0;  // the first so many; contacts' follow
+  BlockList* contacts_ = nullptr;
+  std::vector<Patch> patches_;
   std::vector<JointTerm> response_;    // a term: what a N s of its row does to the body
   std::vector<double> target_, soft_;  // a row: m/s; what a N s gives way
-  enum class Side : std::uint8_t {
-    Free,
-    Low,
-    High,
-    Out
-  };                        // within its bounds, at one of them, or not solved
+  std::vector<double> ease_;           // a row: m/s; how fast ends that are apart come together
+  // Within its bounds, at one of them, held at what friction bears, or not solved.
+  enum class Side : std::uint8_t { Free, Low, High, Slides, Out };
   std::vector<Side> side_;  // a row
   Envelope matrix_, factors_;
   bool factored_ = false;
-  double ease_speed_ = 0;  // m/s: how fast ends that are apart come together
+  double ease_speed_ = 0;  // m/s: the same without a load
   // rad/s: what holds gives way like a spring that swings so fast; and in this step. From size and gravity,
   // not from the step: what hangs straight across a gap sags as much however finely time is cut.
-  double rate_ = 0, swing_ = 0;
+  double rate_ = 0;
+  double ease_rate_ = 0;  // 1/s: what it gave way comes back; and what a row gives, as a share of its own
+  double give_ = 0;
 
   using Slots = std::array<double, kMostJointRows>;
   std::vector<Slots> begun_;  // what counts from where in this pass: what is soft gives way to the rest
@@ -132,5 +171,10 @@ class JointGroup {
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,
                                     const std::vector<Traits>& traits, const Motion& motion,
                                     const Bodies& bodies, double gravity);
+
+// The bodies of each group, and which contacts it solves with its joints: those within the group, and those
+// with what is much heavier than its bodies or presses on them with many times their weight, up to a number.
+// `in.briefs` must be there.
+Tied tiedBodies(const std::vector<JointGroup>& groups, const BlockInput& in);
 
 }  // namespace drubble::solve

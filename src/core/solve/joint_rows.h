@@ -25,7 +25,9 @@ enum class RowKind : std::uint8_t {
   Equal,    // its error is to be nothing
   Bounded,  // its error is not to be below nothing; only ever pushes
   Drive,    // its speed is to be what is wanted, as far as its strength goes
-  Spring
+  Spring,
+  Push,  // of a contact: its speed is not to be below what is wanted; only ever pushes
+  Rub    // of a contact: its speed is to be nothing, as far as friction goes
 };
 
 // What a unit of its impulse does to one body.
@@ -38,7 +40,7 @@ struct JointRow {
   RowKind kind = RowKind::Equal;
   std::uint8_t slot = 0;               // which of its joint's
   bool angular = false;                // carries N m
-  std::uint32_t joint = 0;             // in the group's order
+  std::uint32_t joint = 0;             // in the group's order; of a contact: its patch
   std::uint32_t first = 0, count = 0;  // of its terms
   double error = 0;                    // m or rad
   double wanted = 0;                   // m/s or rad/s, of a Drive

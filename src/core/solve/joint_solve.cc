@@ -10,11 +10,17 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr double kMostSwing = 1000;   // rad an internal step
-constexpr double kRedundant = 1e-9;   // added to the diagonal, as a share: what is held twice stays solvable
-constexpr double kWrongSign = 1e-10;  // m/s or rad/s
-constexpr int kAllAtOnce = 8;         // rounds in which every wrong row changes sides; then one at a time
+// Of what gives way, as a share of the critical. A load swings far more slowly than the light thing that
+// holds it, and is damped by as much less.
+constexpr double kDamping = 20;
+constexpr double kMostSwing = 1000;    // rad an internal step
+constexpr double kRedundant = 1e-9;    // added to the diagonal, as a share: what is held twice stays solvable
+constexpr double kContactSoft = 1e-6;  // likewise: points that share a load share it evenly
+constexpr double kWrongSign = 1e-10;   // m/s or rad/s
+constexpr int kAllAtOnce = 8;          // rounds in which every wrong row changes sides; then one at a time
 constexpr int kMostRounds = 60;
+constexpr int kMostSlides = 2;    // rounds in which only what slides changed, where it is called again
+constexpr double kSettled = 0.3;  // of what is enough: then it is left as it is
 constexpr int kRefinements = 2;
 constexpr double kRefined = 1e-8;  // of the size
 
@@ -22,11 +28,11 @@ constexpr double kRefined = 1e-8;  // of the size
 
 void JointGroup::setTargets() {
   target_.assign(rows_.rows.size(), 0);
-  soft_.assign(rows_.rows.size(), 0);
   const bool push = pass_ == Pass::PushOut;
   for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
     const JointRow& r = rows_.rows[i];
-    const double ease = r.angular ? kEaseRate : ease_speed_, speed = -r.error / dt_;
+    const double ease = ease_[i],
+                 speed = -r.error * (r.kind == RowKind::Equal || r.error < 0 ? ease_rate_ : 1 / dt_);
     switch (r.kind) {
       case RowKind::Equal:
         target_[i] = push ? clamped(speed, -ease, ease) : 0;
@@ -47,6 +53,10 @@ void JointGroup::setTargets() {
         target_[i] = -j.stiffness * r.error / give;
         break;
       }
+      case RowKind::Push:
+      case RowKind::Rub:
+        contactTarget(i);
+        break;
     }
   }
 }
@@ -81,11 +91,16 @@ void JointGroup::assemble() {
       }
     }
   }
+  soft_.assign(rows.size(), 0);
+  ease_.resize(rows.size());
   for (std::size_t i = 0; i < rows.size(); ++i) {
     const bool holds = rows[i].kind == RowKind::Equal || rows[i].kind == RowKind::Bounded;
-    if (holds) soft_[i] = matrix_.at(i, i) / (swing_ * dt_ * swing_ * dt_);
+    if (holds) soft_[i] = matrix_.at(i, i) * give_;
+    if (i >= joint_rows_) soft_[i] = kContactSoft * matrix_.at(i, i);
     matrix_.at(i, i) *= 1 + kRedundant;
-    matrix_.at(i, i) += soft_[i];
+    // Ends that are apart by what the load makes them give way are not apart.
+    ease_[i] = rows[i].angular ? kEaseRate : ease_speed_;
+    if (holds) ease_[i] += soft_[i] * absolute(total(i));
   }
   factored_ = false;
 }
@@ -101,17 +116,26 @@ bool JointGroup::factor() {
   return factors_.factor();
 }
 
-void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies) {
+void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies, const BodyRows& rows) {
+  const bool first = dt_ == 0;
   pass_ = pass;
   dt_ = dt;
-  swing_ = drubble::least(rate_, kMostSwing / dt);
+  for (std::size_t k = 0; k < joints_.size() && first; ++k)
+    for (std::size_t slot = 0; slot < kMostJointRows; ++slot)
+      totals_[k][slot] = in_.states[joints_[k]].carried[slot] * dt;
+  const double swing = drubble::least(rate_, kMostSwing / dt), damped = 2 * kDamping + swing * dt;
+  ease_rate_ = swing / damped;
+  give_ = 1 / (swing * dt * damped);
   begun_ = totals_;
   if (pass == Pass::PushOut)
     for (Slots& b : begun_) b.fill(0);
+  for (Patch& p : patches_) p.begun = pass == Pass::PushOut ? decltype(p.begun){} : p.total;
+  findGaps(rows);
   takeBodies(bodies);
   buildRows();
-  setTargets();
   assemble();
+  setTargets();
+  for (std::size_t i = 0; i < soft_.size(); ++i) matrix_.at(i, i) += soft_[i];
 }
 
 void JointGroup::loadSpeeds(const BodyRows& rows) {
@@ -138,7 +162,7 @@ double JointGroup::speedOf(const JointRow& r) const {
 }
 
 double JointGroup::least(const JointRow& r) const {
-  if (r.kind == RowKind::Bounded) return 0;
+  if (r.kind == RowKind::Bounded || r.kind == RowKind::Push) return 0;
   return r.kind == RowKind::Drive ? -r.strength * dt_ : -std::numeric_limits<double>::infinity();
 }
 
@@ -149,7 +173,7 @@ double JointGroup::most(const JointRow& r) const {
 // Adds the impulses, one a row, to the totals and to the bodies' speeds here.
 void JointGroup::give(std::size_t row, double impulse) {
   const JointRow& r = rows_.rows[row];
-  total(r) += impulse;
+  total(row) += impulse;
   for (std::uint32_t t = r.first; t < r.first + r.count; ++t) {
     const JointTerm& x = rows_.terms[t];
     JointBody& b = bodies_[x.body];
@@ -163,9 +187,10 @@ bool JointGroup::changeSides(bool one_only) {
   bool changed = false;
   for (std::size_t i = 0; i < rows_.rows.size() && !(changed && one_only); ++i) {
     const JointRow& r = rows_.rows[i];
-    if (r.kind != RowKind::Bounded && r.kind != RowKind::Drive) continue;
+    if (r.kind != RowKind::Bounded && r.kind != RowKind::Drive && r.kind != RowKind::Push) continue;
+    if (side_[i] == Side::Out) continue;
     if (side_[i] == Side::Free) {
-      const double now = total(r);
+      const double now = total(i);
       if (now >= least(r) && now <= most(r)) continue;
       side_[i] = now < least(r) ? Side::Low : Side::High;
       putAtBound(i);
@@ -184,34 +209,55 @@ bool JointGroup::changeSides(bool one_only) {
 void JointGroup::putAtBound(std::size_t row) {
   const JointRow& r = rows_.rows[row];
   const double bound = side_[row] == Side::Low ? least(r) : most(r);
-  give(row, bound - total(r));
-  total(r) = bound;
+  if (total(row) == bound) return;
+  give(row, bound - total(row));
+  total(row) = bound;
 }
 
-double JointGroup::solve(BodyRows& rows) {
-  loadSpeeds(rows);
+// What each free row lacks, and how wrong the worst row is: m/s.
+double JointGroup::findMissing() {
   double worst = 0;
+  unknown_.resize(rows_.rows.size());
+  for (std::size_t i = 0; i < unknown_.size(); ++i) {
+    unknown_[i] = 0;
+    if (side_[i] == Side::Slides || side_[i] == Side::Out) continue;
+    const JointRow& r = rows_.rows[i];
+    const double missing = target_[i] - speedOf(r) - soft_[i] * (total(i) - begun(i));
+    if (side_[i] == Side::Free) unknown_[i] = missing;
+    const double wrong = side_[i] == Side::Free  ? absolute(missing)
+                         : side_[i] == Side::Low ? greatest(missing, 0)
+                                                 : greatest(-missing, 0);
+    worst = greatest(worst, wrong * (r.angular ? ease_speed_ / kEaseRate : 1));
+  }
+  return worst;
+}
+
+double JointGroup::solve(double enough, BodyRows& rows) {
+  const int most_slides = enough == 0 ? kMostRounds : kMostSlides;
+  int slid = 0;
+  loadSpeeds(rows);
   std::vector<double>& x = unknown_;
-  x.resize(rows_.rows.size());
+  for (std::size_t i = 0; i < side_.size(); ++i)
+    if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
+  const double worst = findMissing();
+  if (worst < kSettled * enough) return worst;
   for (std::size_t i = 0; i < x.size(); ++i)
     if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
   for (int round = 0; round < kMostRounds; ++round) {
     if (!factored_ && !factor()) break;
     factored_ = true;
-    for (std::size_t i = 0; i < x.size(); ++i) {
-      const JointRow& r = rows_.rows[i];
-      x[i] = side_[i] == Side::Free
-                 ? target_[i] - speedOf(r) - soft_[i] * (total(r) - begun_[r.joint][r.slot])
-                 : 0;
-      if (round == 0 && r.kind == RowKind::Equal)
-        worst = greatest(worst, absolute(x[i]) * (r.angular ? ease_speed_ / kEaseRate : 1));
-    }
+    if (round > 0) findMissing();
     factors_.solve(x);
     for (std::size_t i = 0; i < x.size(); ++i)
       if (side_[i] == Side::Free) give(i, x[i]);
-    if (!changeSides(round >= kAllAtOnce)) break;
-    factored_ = false;
+    const bool sides = changeSides(round >= kAllAtOnce);
+    const Change rub = changeFriction();
+    if (sides || rub == Change::Sides)
+      factored_ = false;
+    else if (rub == Change::None || ++slid > most_slides)
+      break;
   }
+  putImpulses();
   storeSpeeds(rows);
   return worst;
 }
@@ -233,14 +279,20 @@ void JointGroup::storeSpeeds(BodyRows& rows) {
   }
 }
 
-void JointGroup::warmStart(bool first, BodyRows& rows) {
+void JointGroup::warmStart(BodyRows& rows) {
   loadSpeeds(rows);
   const std::vector<Slots> carried = totals_;
   for (Slots& s : totals_) s.fill(0);
-  for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
+  for (std::size_t i = 0; i < joint_rows_; ++i) {
     const JointRow& r = rows_.rows[i];
-    give(i, first ? in_.states[joints_[r.joint]].carried[r.slot] * dt_ : carried[r.joint][r.slot]);
+    give(i, carried[r.joint][r.slot]);
   }
+  for (Patch& p : patches_) p.begun.swap(p.total), p.total.fill(0);
+  for (std::size_t i = joint_rows_; i < rows_.rows.size(); ++i) {
+    const JointRow& r = rows_.rows[i];
+    give(i, patches_[r.joint].begun[r.slot]);
+  }
+  for (Patch& p : patches_) p.begun.fill(0);
   storeSpeeds(rows);
 }
 
@@ -271,8 +323,9 @@ void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, Bo
     for (std::size_t i = 0; i < rows_.rows.size(); ++i) {
       const JointRow& r = rows_.rows[i];
       if (r.kind != RowKind::Equal && r.kind != RowKind::Bounded) continue;
-      const double ease = r.angular ? kEaseRate : ease_speed_, now = speedOf(r);
-      const bool eased = r.kind == RowKind::Equal ? absolute(r.error) > ease * dt_ : r.error < -ease * dt_;
+      const double ease = ease_[i], now = speedOf(r);
+      const double far = r.kind == RowKind::Equal ? absolute(r.error) : -r.error;
+      const bool eased = far * ease_rate_ > ease;
       // What turning and going round add to where the speeds point.
       const double bent = there.rows[i].error - (r.error + dt_ * now);
       target_[i] = eased ? straight[i] : straight[i] - bent / dt_;
@@ -281,7 +334,7 @@ void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, Bo
             greatest(worst, absolute(target_[i] - last[i]) * dt_ * (r.angular ? ease_speed_ / kEaseRate : 1));
     }
     if (n > 0 && worst * kEaseRate <= kRefined * ease_speed_) break;
-    solve(rows);
+    solve(0, rows);
   }
   going_.clear();
   for (const JointRow& r : rows_.rows) going_.push_back(speedOf(r));

@@ -92,9 +92,9 @@ double Passes::measuredSweep(Pass pass, bool moved, bool backward) {
 }
 
 // Returns by how much (m/s) the worst of them was wrong.
-double Passes::solveJoints() {
+double Passes::solveJoints(double enough) {
   double worst = 0;
-  for (JointGroup* g : joints) worst = std::max(worst, g->solve(rows));
+  for (JointGroup* g : joints) worst = std::max(worst, g->solve(enough, rows));
   return worst;
 }
 
@@ -105,12 +105,12 @@ void Passes::warmStart() {
 int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   if (most == 1) {
     sweep(pass, moved);
-    solveJoints();
+    solveJoints(enough);
     return 1;
   }
   const std::size_t blocks = list.blocks.size();
-  if (blocks == 0) {
-    solveJoints();
+  if (blocks == 0 && joints.size() <= 1) {
+    solveJoints(0);
     return 1;
   }
   PagedVector<Course> course(blocks);
@@ -126,7 +126,7 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   for (int n = 1; n <= most; ++n) {
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { remember(c, e, course[i]); });
     const double swept = measuredSweep(pass, moved && n == 1, n % 2 == 0),
-                 worst = std::max(swept, solveJoints());
+                 worst = std::max(swept, solveJoints(enough));
     if (worst <= enough || n == most) return n;
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { squares[i] = changeOf(c, e, course[i]); });
     double change = 0;

@@ -53,7 +53,7 @@ struct Passes {
  private:
   template <class Do>
   void eachColour(bool backward, Do one_range);
-  double solveJoints();
+  double solveJoints(double enough);
 };
 
 }  // namespace drubble::solve

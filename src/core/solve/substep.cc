@@ -114,9 +114,9 @@ class Substep {
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     in_.engine.enter(Work::Prepare);
     takeJoints();
-    Tied tied;
-    for (const JointGroup& g : joints_) tied.push_back(g.moving());
-    groups_ = groupContacts(block_in, in_.gravity.norm(), tied);
+    groups_ = groupContacts(block_in, in_.gravity.norm(), tiedBodies(joints_, block_in));
+    for (std::size_t k = 0; k < joints_.size(); ++k)
+      joints_[k].takeContacts(groups_.direct[k], out_.contacts, out_.bodies);
     joints_of_.resize(groups_.islands.size());
     for (std::size_t k = 0; k < joints_.size(); ++k) joints_of_[groups_.of_tied[k]].push_back(&joints_[k]);
     Passes together{groups_.together, rows_, dt_, in_.engine};
@@ -125,7 +125,9 @@ class Substep {
       together.sweep(pass, moved);
       eachIsland([&](Passes island, bool parting) {
         const bool once = parting && pass == Pass::PushOut;
-        island.sweepUntil(pass, moved, enough, once ? 1 : sweepsFor(island.list.blocks.size()));
+        std::size_t blocks = island.list.blocks.size();
+        for (const JointGroup* g : island.joints) blocks += g->blocks();
+        island.sweepUntil(pass, moved, enough, once ? 1 : sweepsFor(blocks));
       });
     };
     const bool track = anyFast();
@@ -137,12 +139,12 @@ class Substep {
       in_.engine.enter(Work::Motion);
       accelerate(step == 0, struck);
       in_.engine.enter(Work::Passes);
-      for (JointGroup& g : joints_) g.prepare(Pass::PushOut, dt_, out_.bodies);
+      for (JointGroup& g : joints_) g.prepare(Pass::PushOut, dt_, out_.bodies, rows_);
       if (step == 0) {
         together.warmStart();
         eachIsland([](Passes island, bool) { island.warmStart(); });
       }
-      for (JointGroup& g : joints_) g.warmStart(step == 0, rows_);
+      for (JointGroup& g : joints_) g.warmStart(rows_);
       iterate(Pass::PushOut, struck);
       for (JointGroup& g : joints_) g.refine(out_.bodies, loaded_, rows_);
       in_.engine.enter(Work::Motion);
@@ -150,19 +152,21 @@ class Substep {
       if (track) keepWay();
       in_.engine.enter(Work::Passes);
       for (JointGroup& g : joints_) {
-        g.prepare(Pass::Settle, dt_, out_.bodies);
+        g.prepare(Pass::Settle, dt_, out_.bodies, rows_);
         g.springsAgain(out_.bodies, rows_, loaded_);
       }
       iterate(Pass::Settle, true);
       together.judgeSliding();
       eachIsland([](Passes island, bool) { island.judgeSliding(); });
+      for (BlockList& direct : groups_.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
       in_.engine.enter(Work::Motion);
       fold();
       for (JointGroup& g : joints_) g.count(last_);
     }
     in_.engine.enter(Work::Prepare);
     storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
-    for (const BlockList& island : groups_.islands) storeForces(island, dt_, in_.engine.team, out_.contacts);
+    for (const std::vector<BlockList>& lists : {std::cref(groups_.islands), std::cref(groups_.direct)})
+      for (const BlockList& list : lists) storeForces(list, dt_, in_.engine.team, out_.contacts);
     for (const JointGroup& g : joints_) {
       g.store(in_.iterations, out_.joint_states, out_.joint_loads);
       out_.work += g.work();

@@ -88,8 +88,8 @@ bool World::allAtRest() const {
   return true;
 }
 
-// What touches something that starts to move goes with it, and so does all that stands on that: asleep it would
-// be a wall.
+// What touches something that starts to move goes with it, and so does all that stands on that: asleep it
+// would be a wall.
 void World::wakeForDrives() {
   if (drives_.empty()) return;
   std::vector<std::uint32_t> woken;
@@ -108,7 +108,8 @@ void World::wakeForDrives() {
     resting_.eachContact(i, [&](const solve::Contact& c) {
       const bool first = c.a.value == i;
       const std::uint32_t j = first ? c.b.value : c.a.value;
-      const double up = (first ? 1 : -1) * c.patch.normal.dot(scene_.up) * static_cast<double>(c.totalForce());
+      const double up =
+          (first ? 1 : -1) * c.patch.normal.dot(scene_.up) * static_cast<double>(c.totalForce());
       if (up <= 0 || sleep_[j] != Sleep::Asleep) return;
       double& sum = borne[j];
       sum += up;

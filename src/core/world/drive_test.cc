@@ -47,7 +47,8 @@ TEST_CASE("a moving tray carries its load by friction and leaves it behind when 
   }
 }
 
-TEST_CASE("a sleeping stack on something that starts to move goes with it whole, and none stands in its way") {
+TEST_CASE(
+    "a sleeping stack on something that starts to move goes with it whole, and none stands in its way") {
   Stage s;
   s.surface(0.5, 0);
   const std::size_t tray = s.box(vec3(1, 0.1, 1), vec3(0, 0.5, 0));

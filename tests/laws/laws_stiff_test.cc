@@ -1,0 +1,220 @@
+// SPDX-License-Identifier: Apache-2.0
+// A thousand to one: heavy things on light machines and stacks. And what quality may not change.
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <cstdio>
+
+#include "../support/stage.h"
+#include "core/base/trig.h"
+#include "core/measure/penetration.h"
+
+using namespace drubble;
+using drubble::test::Stage;
+using solve::JointKind;
+
+namespace {
+
+void say(const char* what, double quality, double measured, double expected) {
+  std::printf("  %-56s quality %-4g measured %12.6g  law %12.6g\n", what, quality, measured, expected);
+}
+
+double volumeOf(const Vec3& size) { return size.prod(); }
+
+std::size_t boxOf(Stage& s, const Vec3& size, const Vec3& at, double mass) {
+  return s.box(size, at, Vec3::Zero(), mass / volumeOf(size));
+}
+
+// Where the pieces of a stack of twenty boxes (0.3 m) stand once they sleep: the top one's height.
+double stackHeight(double quality, bool heavy_on_top) {
+  Stage s;
+  s.scene.solver.quality = quality;
+  s.ground();
+  std::size_t top = 0;
+  for (int k = 0; k < 20; ++k)
+    top = boxOf(s, Vec3::Constant(0.3), vec3(0, 0.15 + 0.3 * k, 0), heavy_on_top && k == 19 ? 1000 : 27);
+  s.frames(96);
+  CHECK(s.asleep(top));
+  return s.position(top).y();
+}
+
+struct Look {
+  double bounce = 0, slide = 0, fall = 0;
+};
+
+// How high the third bounce goes, how far a box slides, and where a tumbling plank comes to rest.
+Look lookAt(double quality) {
+  Look out;
+  Stage b;
+  b.scene.solver.quality = quality;
+  b.surface(0.5, 0.7);
+  b.ground();
+  const std::size_t ball = b.sphere(0.1, vec3(0, 1.1, 0));
+  int bounces = 0;
+  for (int f = 0; f < 96; ++f) {
+    const double before = b.velocity(ball).y();
+    b.frames(1);
+    const double v = b.velocity(ball).y();
+    bounces += before < 0 && v > 0;
+    if (bounces == 3) out.bounce = std::max(out.bounce, b.position(ball).y() - 0.1 + v * v / (2 * 9.81));
+    if (bounces > 3) break;
+  }
+  Stage s;
+  s.scene.solver.quality = quality;
+  s.surface(0.35, 0);
+  s.ground();
+  const std::size_t box = s.box(vec3(0.4, 0.2, 0.3), vec3(0, 0.1, 0), vec3(4, 0, 1));
+  s.frames(96);
+  CHECK(s.asleep(box));
+  out.slide = s.position(box).norm();
+  // A plank that tips over the edge of a block: when it lets go of the edge hangs on friction and contact.
+  Stage p;
+  p.scene.solver.quality = quality;
+  p.surface(0.5, 0.2);
+  p.ground();
+  const std::size_t block = p.box(vec3(1, 1, 1), vec3(0, 0.5, 0));
+  p.scene.pieces[block].role = world::Role::Static;
+  const std::size_t plank = p.box(vec3(1.2, 0.06, 0.3), vec3(0.55, 1.03, 0));
+  for (int f = 0; f < 96; ++f) {
+    p.frames(1);
+    for (const solve::Hit& h : p.world().hits())
+      if (h.a.index() == 0 && h.b.index() == plank && out.fall == 0) out.fall = h.place.x();
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("a thousand kilograms on a chain of one-kilogram links hang where they are let go") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  Stage s;
+  s.scene.solver.quality = quality;
+  std::size_t before = Stage::kWorld;
+  for (int k = 0; k < 10; ++k) {
+    const std::size_t now = boxOf(s, vec3(0.05, 0.2, 0.05), vec3(0, -0.2 * (k + 0.5), 0), 1);
+    s.join(JointKind::Ball, now, before, vec3(0, -0.2 * k, 0));
+    before = now;
+  }
+  const std::size_t load = boxOf(s, Vec3::Constant(0.5), vec3(0, -2.25, 0), 1000);
+  s.join(JointKind::Ball, load, before, vec3(0, -2, 0));
+  const double start = s.position(load).y();
+  double worst = 0;
+  for (int f = 0; f < 72; ++f) {
+    s.frames(1);
+    worst = std::max(worst, absolute(s.position(load).y() - start));
+  }
+  say("1000 kg on ten links of 1 kg: stretch, share of 2 m", quality, worst / 2, 0);
+  CHECK(worst < 0.001 * 2);
+  CHECK(s.asleep(load));
+}
+
+TEST_CASE("a lever of one kilogram balances a thousand at its short arm") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  for (const double more : {0.97, 1.03}) {
+    Stage s;
+    s.scene.solver.quality = quality;
+    s.surface(0.8, 0);
+    const std::size_t beam = boxOf(s, vec3(2.4, 0.05, 0.4), vec3(0.9, 1, 0), 1);
+    // The pin carries it where its own weight is in balance, too: the law counts it.
+    s.join(JointKind::Hinge, beam, Stage::kWorld, vec3(0, 1, 0), Vec3::UnitZ());
+    const double short_arm = 0.15, long_arm = 1.8, beam_arm = 0.9;
+    const double wanted = (1000 * short_arm - 1 * beam_arm) / long_arm;
+    const std::size_t heavy = boxOf(s, vec3(0.25, 0.8, 0.4), vec3(-short_arm, 1.425, 0), 1000);
+    const std::size_t light = boxOf(s, Vec3::Constant(0.3), vec3(long_arm, 1.175, 0), wanted * more);
+    s.frames(8);
+    // From rest it goes as its moment about the pin says.
+    const double moment = 9.81 * (1000 * short_arm - 1 * beam_arm - wanted * more * long_arm);
+    const double spin = s.world().motion().spin[beam].z();
+    say(more < 1 ? "lever, 3 % too little: goes up" : "lever, 3 % too much: goes down", quality, spin,
+        moment > 0 ? 1 : -1);
+    CHECK(spin * moment > 0);
+    CHECK(absolute(spin) > 1e-3);
+    measure::PenetrationMeter meter;
+    CHECK(meter.measure(s.world()).worst < 0.01 * 0.25);
+    CHECK(s.position(heavy).y() > 1);
+    CHECK(s.position(light).y() > 0.5);
+  }
+}
+
+TEST_CASE("a table of one kilogram, its legs joined to it, bears a thousand") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  Stage s;
+  s.scene.solver.quality = quality;
+  s.surface(0.6, 0);
+  s.ground();
+  const std::size_t top = boxOf(s, vec3(0.8, 0.04, 0.8), vec3(0, 0.62, 0), 0.6);
+  for (const double x : {-0.35, 0.35})
+    for (const double z : {-0.35, 0.35}) {
+      const std::size_t leg = boxOf(s, vec3(0.05, 0.6, 0.05), vec3(x, 0.3, z), 0.1);
+      s.join(JointKind::Fixed, leg, top, vec3(x, 0.6, z));
+    }
+  const std::size_t load = boxOf(s, Vec3::Constant(0.5), vec3(0.05, 0.89, 0.03), 1000);
+  s.frames(96);
+  const double sag = 0.89 - s.position(load).y();
+  say("1000 kg on a table of 1 kg: sag, share of its height", quality, sag / 0.64, 0);
+  CHECK(absolute(sag) < 0.005 * 0.64);
+  CHECK(vec3(s.position(load).x() - 0.05, 0, s.position(load).z() - 0.03).norm() < 0.005 * 0.5);
+  CHECK(s.asleep(load));
+  CHECK(s.asleep(top));
+}
+
+TEST_CASE("a motor on a crank of one kilogram drives a slider of a thousand where the crank has it") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  Stage s;
+  s.scene.solver.quality = quality;
+  s.scene.gravity = Vec3::Zero();
+  const double crank = 0.2, rod = 0.8;
+  const std::size_t wheel = boxOf(s, vec3(crank, 0.04, 0.04), vec3(0.5 * crank, 0, 0), 1);
+  const std::size_t link = boxOf(s, vec3(rod, 0.04, 0.04), vec3(crank + 0.5 * rod, 0, 0), 1);
+  const std::size_t block = boxOf(s, Vec3::Constant(0.4), vec3(crank + rod, 0, 0), 1000);
+  solve::Joint& motor = s.join(JointKind::Hinge, wheel, Stage::kWorld, Vec3::Zero(), Vec3::UnitZ());
+  motor.motor_speed = 2;  // rad/s: the block needs up to 160 N m
+  motor.motor_strength = 400;
+  s.join(JointKind::Hinge, link, wheel, vec3(crank, 0, 0), Vec3::UnitZ());
+  s.join(JointKind::Hinge, block, link, vec3(crank + rod, 0, 0), Vec3::UnitZ());
+  s.join(JointKind::Slider, block, Stage::kWorld, vec3(crank + rod, 0, 0), Vec3::UnitX());
+  double worst_place = 0, worst_speed = 0, turned = 0;
+  for (int f = 0; f < 24 * 10; ++f) {
+    s.frames(1);
+    const auto& m = s.world().motion();
+    const Vec3 pin = m.pose(wheel).toWorld(vec3(0.5 * crank, 0, 0));
+    const double reach = std::sqrt(rod * rod - pin.y() * pin.y()), spin = m.spin[wheel].z();
+    const double place = pin.x() + reach, speed = spin * (-pin.y() - pin.y() * pin.x() / reach);
+    worst_place = std::max(worst_place, absolute(m.position[block].x() - place));
+    worst_speed = std::max(worst_speed, absolute(m.velocity[block].x() - speed));
+    if (f > 12) CHECK(spin == Approx(2).epsilon(0.01));
+    turned += spin / 24;
+  }
+  say("crank and slider 1:1000: the slider off its place, m", quality, worst_place, 0);
+  say("crank and slider 1:1000: its speed off, share", quality, worst_speed / (2 * crank), 0);
+  CHECK(worst_place < 1e-5);
+  CHECK(worst_speed < 0.002 * 2 * crank);
+  CHECK(turned > 2.5 * 2 * kPi);
+}
+
+TEST_CASE("half and double quality: bounce, friction and a fall over an edge look the same") {
+  const Look normal = lookAt(1);
+  REQUIRE(normal.bounce > 0.05);
+  REQUIRE(normal.slide > 1);
+  REQUIRE(normal.fall > 0.3);
+  for (const double quality : {0.5, 2.0}) {
+    const Look other = lookAt(quality);
+    say("look: height of the third bounce", quality, other.bounce, normal.bounce);
+    say("look: distance to a stop", quality, other.slide, normal.slide);
+    say("look: where a plank off an edge lands", quality, other.fall, normal.fall);
+    CHECK(other.bounce == Approx(normal.bounce).epsilon(0.02));
+    CHECK(other.slide == Approx(normal.slide).epsilon(0.02));
+    CHECK(other.fall == Approx(normal.fall).epsilon(0.02));
+  }
+}
+
+TEST_CASE("half and double quality: a stack of twenty sags as much, light or heavy at the top", "[slow]") {
+  const bool heavy = GENERATE(false, true);
+  const double height = 20 * 0.3, normal = stackHeight(1, heavy);
+  say(heavy ? "stack with 1000 kg at the top: sag, share of height" : "stack of twenty: sag, share of height",
+      1, (height - 0.15 - normal) / height, 0);
+  for (const double quality : {0.5, 2.0}) {
+    const double other = stackHeight(quality, heavy);
+    say("its difference, share of height", quality, (other - normal) / height, 0);
+    CHECK(absolute(other - normal) < 0.001 * height);
+  }
+}
