@@ -191,6 +191,31 @@ TEST_CASE("a motor on a crank of one kilogram drives a slider of a thousand wher
   CHECK(turned > 2.5 * 2 * kPi);
 }
 
+TEST_CASE("a heavy load on a light ramp of joints holds or slides as friction says") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  for (const double mu : {0.3, 0.57, 0.585}) {
+    Stage s;
+    s.scene.solver.quality = quality;
+    s.surface(mu, 0);
+    const double slope = 30 * kDegree;  // its tangent: 0.5774
+    s.scene.gravity = 9.81 * vec3(std::sin(slope), -std::cos(slope), 0);
+    // Two planks side by side, hinged to each other, held at three places.
+    const std::size_t left = boxOf(s, vec3(4, 0.04, 0.5), vec3(2, -0.02, -0.25), 1),
+                      right = boxOf(s, vec3(4, 0.04, 0.5), vec3(2, -0.02, 0.25), 1);
+    s.join(JointKind::Hinge, left, right, vec3(2, 0, 0), Vec3::UnitX());
+    s.join(JointKind::Fixed, left, Stage::kWorld, vec3(0, 0, -0.25));
+    s.join(JointKind::Ball, right, Stage::kWorld, vec3(4, 0, 0.5));
+    const std::size_t load = boxOf(s, vec3(0.4, 0.2, 0.6), vec3(0.6, 0.1, 0), 500);
+    s.frames(24);
+    const double moved = s.position(load).x() - 0.6;
+    const double law = mu < std::tan(slope) ? 0.5 * 9.81 * (std::sin(slope) - mu * std::cos(slope)) : 0;
+    say("500 kg on planks of 1 kg: how far it slides in 1 s", quality, moved, law);
+    if (mu < 0.5) CHECK(moved == Approx(law).epsilon(0.02));
+    if (law == 0) CHECK(absolute(moved) < 1e-3);
+    if (law > 0) CHECK(moved > 0.5 * law);
+  }
+}
+
 TEST_CASE("half and double quality: bounce, friction and a fall over an edge look the same") {
   const Look normal = lookAt(1);
   REQUIRE(normal.bounce > 0.05);

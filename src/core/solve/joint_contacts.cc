@@ -14,6 +14,7 @@ namespace {
 
 constexpr double kSame = 1e-5;  // of the limit: friction that changes by less has been found
 
+constexpr double kAlongSlip = 1e-9;       // m/s: friction that pushes the way it slides should hold
 constexpr double kHeavy = 8;              // times a jointed body's mass
 constexpr double kPressed = 16;           // times its weight
 constexpr std::size_t kMostPatches = 24;  // a group
@@ -203,9 +204,9 @@ JointGroup::Change JointGroup::changeFriction() {
 JointGroup::Change JointGroup::limitOne(std::size_t row, double limit, double mass) {
   const double had = total(row);
   const bool held = side_[row] == Side::Free;
-  const double wish = held ? had : had - mass * speedOf(rows_.rows[row]);
-  const double now = clamped(wish, -limit, limit);
-  const bool holds = absolute(wish) <= limit;
+  const double slip = held ? 0 : speedOf(rows_.rows[row]), wish = had - mass * slip;
+  const double now = wish < 0 ? -limit : limit;
+  const bool holds = held ? absolute(wish) <= limit : had * slip > kAlongSlip * limit;
   side_[row] = holds ? Side::Free : Side::Slides;
   if (!holds) {
     give(row, now - had);
@@ -220,14 +221,10 @@ JointGroup::Change JointGroup::limitOne(std::size_t row, double limit, double ma
 JointGroup::Change JointGroup::limitPair(std::size_t first, double limit, double xx, double xy, double yy) {
   const double had[2] = {total(first), total(first + 1)};
   const bool held = side_[first] == Side::Free;
-  double wish[2] = {had[0], had[1]};
-  if (!held) {
-    const double s = speedOf(rows_.rows[first]), t = speedOf(rows_.rows[first + 1]);
-    wish[0] -= xx * s + xy * t;
-    wish[1] -= xy * s + yy * t;
-  }
+  const double s = held ? 0 : speedOf(rows_.rows[first]), t = held ? 0 : speedOf(rows_.rows[first + 1]);
+  double wish[2] = {had[0] - (xx * s + xy * t), had[1] - (xy * s + yy * t)};
   const double size = std::sqrt(wish[0] * wish[0] + wish[1] * wish[1]);
-  const bool holds = size <= limit;
+  const bool holds = size == 0 || (held ? size <= limit : had[0] * s + had[1] * t > kAlongSlip * limit);
   for (const std::size_t k : {0u, 1u}) {
     side_[first + k] = holds ? Side::Free : Side::Slides;
     if (holds) continue;

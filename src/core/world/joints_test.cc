@@ -122,6 +122,36 @@ TEST_CASE("jointed motion goes on from a save after any frame, and is the same o
   CHECK(three.digest() == straight.world().digest());
 }
 
+TEST_CASE("a heavy load across two light machines: the same bits on any number of threads, and from a save") {
+  const auto make = [](Stage& s) {
+    s.ground();
+    for (const double x : {-0.5, 0.5}) {
+      const std::size_t top = s.box(vec3(0.6, 0.05, 0.6), vec3(x, 0.525, 0), Vec3::Zero(), 60);
+      for (const double z : {-0.25, 0.25}) {
+        const std::size_t leg = s.box(vec3(0.3, 0.5, 0.05), vec3(x, 0.25, z), Vec3::Zero(), 60);
+        s.join(JointKind::Hinge, leg, top, vec3(x, 0.5, z), Vec3::UnitX()).friction = 40;
+      }
+    }
+    s.box(vec3(1.4, 0.3, 0.5), vec3(0.05, 0.75, 0.02), vec3(0.3, -0.5, 0.1), 2000);
+  };
+  Stage straight;
+  make(straight);
+  for (int n = 0; n < 12; ++n) {
+    const Bytes saved = straight.world().save();
+    straight.frames(1);
+    Stage again;
+    again.scene = straight.scene;
+    again.world().restore(saved);
+    again.frames(1);
+    REQUIRE(again.world().digest() == straight.world().digest());
+  }
+  CHECK(straight.position(7).y() > 0.7);  // it stands
+  world::Watcher nobody;
+  world::World three(straight.scene, {3});
+  for (int n = 0; n < 12; ++n) three.advance(nobody);
+  CHECK(three.digest() == straight.world().digest());
+}
+
 TEST_CASE("a watch tells what bears on it, awake and asleep, and takes hits into account") {
   Stage s;
   s.ground();
