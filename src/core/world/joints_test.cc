@@ -99,7 +99,8 @@ TEST_CASE("joined pieces do not collide unless they are to; parted by a break th
   CHECK((t.position(b) - t.position(a)).norm() > 0.39);
 }
 
-TEST_CASE("jointed motion goes on from a save after any frame, and is the same on any number of threads") {
+TEST_CASE("jointed motion goes on from a save after any frame, and is the same on any number of threads",
+          "[threads]") {
   const auto make = [](Stage& s) {
     bridge(s, 12, 200);
     s.tie(JointKind::Spring, 5, Stage::kWorld, vec3(1.5, 0, 0), vec3(1.5, 2, 0)).stiffness = 300;
@@ -122,7 +123,8 @@ TEST_CASE("jointed motion goes on from a save after any frame, and is the same o
   CHECK(three.digest() == straight.world().digest());
 }
 
-TEST_CASE("a heavy load across two light machines: the same bits on any number of threads, and from a save") {
+TEST_CASE("a heavy load across two light machines: the same bits on any number of threads, and from a save",
+          "[threads]") {
   const auto make = [](Stage& s) {
     s.ground();
     for (const double x : {-0.5, 0.5}) {
