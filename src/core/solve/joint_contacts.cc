@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "core/solve/joint_group.h"
+#include "core/solve/joint_pieces.h"
 
 namespace drubble::solve {
 
@@ -16,7 +17,6 @@ constexpr double kSame = 1e-5;  // of the limit: friction that changes by less h
 
 constexpr double kAlongSlip = 1e-9;       // m/s: friction that pushes the way it slides should hold
 constexpr double kHeavy = 8;              // times a jointed body's mass
-constexpr double kPressed = 16;           // times its weight
 constexpr std::size_t kMostPatches = 24;  // a group
 
 double at(const Row8& x, std::size_t lane) { return static_cast<double>(x.x[lane]); }

@@ -5,6 +5,9 @@
 
 namespace drubble::solve {
 
+// Times its weight: what presses as hard on a jointed piece is solved with its joints.
+inline constexpr double kPressed = 16;
+
 // Calls visit(index) for a, b and what a rope runs over; not for the world.
 template <class Visit>
 void eachPiece(const Joint& j, Visit visit) {

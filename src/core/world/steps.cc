@@ -4,6 +4,7 @@
 #include <array>
 #include <cmath>
 
+#include "core/solve/joint_pieces.h"
 #include "core/solve/spring.h"
 #include "core/world/world.h"
 
@@ -48,6 +49,15 @@ std::vector<double> bendSpeeds(const World& w) {
   return speeds;
 }
 
+// Those whose heavy loads are found with their joints, however coarse the step; empty without joints.
+std::vector<char> jointedPieces(const std::vector<solve::Joint>& joints,
+                                const std::vector<solve::JointState>& states, std::size_t pieces) {
+  std::vector<char> out(joints.empty() ? 0 : pieces, 0);
+  for (std::size_t k = 0; k < joints.size(); ++k)
+    if (!states[k].broken) solve::eachPiece(joints[k], [&](std::size_t i) { out[i] = 1; });
+  return out;
+}
+
 // What the pieces and their touches ask for, a frame; the first that asks for most is named.
 struct Wish {
   double steps = 2;
@@ -77,6 +87,7 @@ Steps chooseSteps(World& w) {
   if (out.substeps > 0 && out.iterations > 0) return out;
   const double frame = frameSeconds(w), gravity = s.gravity.norm();
   const std::vector<double> bends = w.bending_pieces_.empty() ? std::vector<double>() : bendSpeeds(w);
+  const std::vector<char> jointed = jointedPieces(w.joints_, w.joint_states_, w.motion_.size());
   std::vector<Wanted> parts(static_cast<std::size_t>(w.team_.size()));
   const auto internalFor = [&](const solve::Traits& t, double weights) {
     return gravity > 0 ? frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(weights) : 0;
@@ -118,9 +129,9 @@ Steps chooseSteps(World& w) {
             if (w.sleep_[i] != Sleep::Awake) continue;
             if (!still)
               x.substeps.raise(speed * frame / (kTouchTravel * t.inner_radius), Asks::Sliding, PieceId(i));
-            if (t.weight > 0)
-              x.internal.raise(internalFor(t, static_cast<double>(touch.force) / t.weight), Asks::Load,
-                               PieceId(i));
+            const double weights = t.weight > 0 ? static_cast<double>(touch.force) / t.weight : 0;
+            if (!jointed.empty() && jointed[i] && weights >= solve::kPressed) continue;
+            if (t.weight > 0) x.internal.raise(internalFor(t, weights), Asks::Load, PieceId(i));
           }
         }
       });
