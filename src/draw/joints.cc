@@ -17,6 +17,7 @@ using solve::JointKind;
 constexpr int kSides = 8, kRopeRings = 40, kTurns = 12, kSpringRings = 12 * kTurns;
 constexpr double kRopeShare = 0.0018, kSpringShare = 0.0012, kCoilShare = 0.011,
                  kMarkShare = 0.022;  // of the action
+constexpr double kPieceShare = 0.1;   // of a piece: its joints' marks
 constexpr Rgb kRopeColour{0.72, 0.63, 0.44}, kSpringColour{0.25, 0.32, 0.38};
 
 bool isLine(const CachedJoint& j) { return j.kind == JointKind::Rope || j.kind == JointKind::Spring; }
@@ -177,13 +178,29 @@ void bendLines(const Stage& stage, const std::vector<char>& broken, Moment& m) {
   }
 }
 
+namespace {
+
+// How large a joint's marks are: by the picture, but no larger than goes with the smaller of its pieces.
+double markSize(const Stage& stage, const CachedJoint& j, double extent) {
+  double size = kMarkShare * extent;
+  for (const CachedJoint::Point& p : j.points) {
+    if (p.piece < 0) continue;
+    const StageMesh& m = stage.meshes[stage.pieces[static_cast<std::size_t>(p.piece)].mesh];
+    if (!m.ground) size = least(size, kPieceShare * m.mesh.bounds().size().norm());
+  }
+  return greatest(size, 0.2 * kMarkShare * extent);
+}
+
+}  // namespace
+
 void addMarks(Stage& stage, const std::vector<CachedJoint>& joints, const Moment& start) {
   stage.marks = true;
-  const double size = kMarkShare * extentOf(stage, start);
+  const double extent = extentOf(stage, start);
   for (StagePiece& p : stage.pieces)
     if (!stage.meshes[p.mesh].ground && !stage.meshes[p.mesh].line) p.opacity = 0.35;
   for (const CachedJoint& j : joints) {
     if (isLine(j)) continue;
+    const double size = markSize(stage, j, extent);
     // Drawn with the side that moves less: b's, unless that is the world.
     const CachedJoint::Point& held = j.points.back().piece >= 0 ? j.points.back() : j.points.front();
     const Vec3 axis = held.axis;

@@ -3,6 +3,8 @@
 
 #include <fmt/format.h>
 
+#include <map>
+
 #include "core/world/joining.h"
 
 namespace drubble::files {
@@ -97,10 +99,21 @@ class Checker {
 
 }  // namespace
 
+// Of a group's copies all have the same joints: the first is looked at, and stands for the others.
 void checkJoints(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
+  std::map<std::pair<int, int>, std::size_t> copies;
+  for (const Where& w : built.joint_wheres) ++copies[{w.line, w.column}];
   Checker checker(setup, built, out);
-  for (std::size_t k = 0; k < built.scene.joints.size(); ++k)
-    checker.check(built.scene.joints[k], built.joint_wheres[k]);
+  for (std::size_t k = 0; k < built.scene.joints.size(); ++k) {
+    const Where& where = built.joint_wheres[k];
+    const auto same = copies.find({where.line, where.column});
+    if (same == copies.end()) continue;
+    const std::size_t had = out.size(), others = same->second - 1;
+    checker.check(built.scene.joints[k], where);
+    for (std::size_t n = had; n < out.size() && others > 0; ++n)
+      out[n].message += fmt::format(" (so {} of {} more)", others == 1 ? "is that" : "are those", others);
+    copies.erase(same);
+  }
 }
 
 }  // namespace drubble::files

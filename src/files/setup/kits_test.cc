@@ -4,6 +4,7 @@
 
 #include "core/base/trig.h"
 #include "core/world/joining.h"
+#include "files/check.h"
 #include "files/setup/build_scene.h"
 #include "files/setup/select.h"
 
@@ -144,4 +145,24 @@ from = "lidded"
   CHECK(selecting.take("@with_lids").size() == 2 * b.group_copies.size());
   CHECK(b.group_copies.size() > 2);
   CHECK(b.group_copies.size() < 14);
+}
+
+TEST_CASE("check says once what is wrong with a joint of many copies") {
+  std::string hinge = kHinge;
+  hinge.replace(hinge.find("[0, 40, -25]"), 12, "[0, 40, -925]");
+  const std::string text = kChest + hinge + R"([[place]]
+name = "stores"
+copies = { lidded = 1 }
+count = [3, 1, 1]
+gap = [20, 0, 20]
+)";
+  const Setup s = parseSetup("quay.toml", text);
+  std::vector<std::string> said;
+  for (const Finding& f : checkScene(s, buildScene(s)))
+    if (f.kind == "joint") said.push_back(f.message);
+  REQUIRE(said.size() == 2);  // of each of its two ends
+  for (const std::string& m : said) {
+    CHECK(m.find("joint 'stores/0001/hinge'") != std::string::npos);
+    CHECK(m.find("(so are those of 2 more)") != std::string::npos);
+  }
 }
