@@ -114,6 +114,7 @@ class JointGroup {
   void findGaps(const BodyRows& rows);
   void contactTarget(std::size_t row);
   double findMissing();
+  void relax();
   enum class Change : std::uint8_t { None, Values, Sides };  // of friction, the greater the worse
   Change changeFriction();
   Change limitPair(std::size_t first, double limit, double xx, double xy, double yy);

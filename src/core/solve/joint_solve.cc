@@ -21,6 +21,7 @@ constexpr int kAllAtOnce = 8;          // rounds in which every wrong row change
 constexpr int kMostRounds = 60;
 constexpr int kMostSlides = 2;    // rounds in which only what slides changed, where it is called again
 constexpr double kSettled = 0.3;  // of what is enough: then it is left as it is
+constexpr int kRelaxations = 30;
 constexpr int kRefinements = 2;
 constexpr double kRefined = 1e-8;  // of the size
 
@@ -243,8 +244,11 @@ double JointGroup::solve(double enough, BodyRows& rows) {
   if (worst < kSettled * enough) return worst;
   for (std::size_t i = 0; i < x.size(); ++i)
     if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
-  for (int round = 0; round < kMostRounds; ++round) {
-    if (!factored_ && !factor()) break;
+  for (int round = 0;; ++round) {
+    if (round == kMostRounds || (!factored_ && !factor())) {
+      relax();
+      break;
+    }
     factored_ = true;
     if (round > 0) findMissing();
     factors_.solve(x);
@@ -260,6 +264,23 @@ double JointGroup::solve(double enough, BodyRows& rows) {
   putImpulses();
   storeSpeeds(rows);
   return worst;
+}
+
+// Where no set of free rows was found: row by row, each within its bounds, which never adds energy.
+void JointGroup::relax() {
+  factored_ = false;
+  for (int n = 0; n < kRelaxations; ++n) {
+    for (std::size_t i = 0; i < side_.size(); ++i) {
+      const JointRow& r = rows_.rows[i];
+      if (side_[i] == Side::Out || !(matrix_.at(i, i) > 0)) continue;
+      const double missing = target_[i] - speedOf(r) - soft_[i] * (total(i) - begun(i));
+      const double had = total(i), now = clamped(had + missing / matrix_.at(i, i), least(r), most(r));
+      give(i, now - had);
+      total(i) = now;
+      side_[i] = now > least(r) && now < most(r) ? Side::Free : now > least(r) ? Side::High : Side::Low;
+    }
+    changeFriction();
+  }
 }
 
 void JointGroup::storeSpeeds(BodyRows& rows) {
