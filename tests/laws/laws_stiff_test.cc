@@ -286,27 +286,3 @@ TEST_CASE("half and double quality: a stack of twenty sags as much, light or hea
     CHECK(absolute(other - normal) < 0.001 * height);
   }
 }
-
-TEST_CASE("a thin light disc between a heavy cask and a heavy chest is not sunk into") {
-  const double quality = GENERATE(0.5, 1.0, 2.0);
-  Stage s;
-  s.scene.solver.quality = quality;
-  s.surface(0.45, 0.1);
-  s.ground();
-  const double radius = 0.3, thick = 0.05;
-  const std::size_t cask =
-      s.add(world::cylinderPrototype("cask", 0.28, 0.8, Vec3::UnitY(), 700), vec3(0, 0.4, 0));
-  const std::size_t disc =
-      s.add(world::cylinderPrototype("disc", radius, thick, Vec3::UnitY(), 700), vec3(0, 0.825, 0));
-  const std::size_t chest = s.box(vec3(0.8, 0.4, 0.5), vec3(0.1, 1.05, 0.12), Vec3::Zero(), 700);
-  const std::size_t more = s.box(vec3(0.8, 0.4, 0.5), vec3(0.1, 1.45, 0.12), Vec3::Zero(), 700);
-  measure::PenetrationMeter meter;
-  double worst = 0;
-  for (int f = 0; f < 96; ++f) {
-    s.frames(1);
-    worst = std::max(worst, meter.measure(s.world()).worst);
-  }
-  say("disc of 10 kg squeezed by 220: worst overlap, share of 0.05 m", quality, worst / thick, 0);
-  CHECK(worst < 0.002 * thick);
-  for (const std::size_t i : {cask, disc, chest, more}) CHECK(s.asleep(i));
-}

@@ -43,52 +43,6 @@ std::vector<std::vector<std::uint32_t>> contactsByIsland(const std::vector<std::
   return out;
 }
 
-// Only in islands of so few contacts: the sweeps that larger ones get are too few to go round.
-constexpr std::size_t kMostOfIsland = 2000;
-
-// What a set may have: no ellipsoids, no locked axes, nothing that holds or moves one side only.
-bool plain(const BlockInput& in, const Contact& c, const Link& l) {
-  return l.solved && c.surfaces.unmoved == 0 && !(c.surfaces.adhesion > 0) && !(*in.briefs)[l.a].special &&
-         !(*in.briefs)[l.b].special && in.traits[c.a.index()].half_axes.isZero(0) &&
-         in.traits[c.b.index()].half_axes.isZero(0);
-}
-
-// Sets of light bodies that are squeezed, by their lowest; those that touch each other are one.
-void addSqueezed(const BlockInput& in, const Links& links, const std::vector<std::uint32_t>& island,
-                 Tied& tied) {
-  if (std::none_of(links.begin(), links.end(), [](const Link& l) { return l.squeezed != 0; })) return;
-  std::vector<char> jointed(in.bodies.size(), 0), taken(in.contacts.size(), 0);
-  for (const TiedBodies& some : tied) {
-    for (const std::uint32_t body : some.bodies) jointed[body] = 1;
-    for (const std::uint32_t i : some.contacts) taken[i] = 1;
-  }
-  std::vector<char> squeezed(in.bodies.size(), 0);
-  const auto open = [&](std::uint32_t i) { return !taken[i] && plain(in, in.contacts[i], links[i]); };
-  for (std::uint32_t i = 0; i < links.size(); ++i) {
-    const Link& l = links[i];
-    const std::uint32_t light = l.squeezed == 1 ? l.a : l.b;
-    if (l.squeezed != 0 && !jointed[light] && open(i)) squeezed[light] = 1;
-  }
-  std::vector<std::uint32_t> of_island(in.bodies.size(), 0);
-  for (const std::uint32_t root : island)
-    if (root != kNoIsland) ++of_island[root];
-  // All contacts of what is squeezed: it stands between them.
-  Sets sets(in.bodies.size());
-  std::vector<std::pair<std::uint32_t, std::uint32_t>> all;  // light body, contact
-  for (std::uint32_t i = 0; i < links.size(); ++i) {
-    const std::uint32_t a = links[i].a, b = links[i].b;
-    if ((!squeezed[a] && !squeezed[b]) || !open(i) || of_island[island[i]] > kMostOfIsland) continue;
-    if (squeezed[a] && squeezed[b]) sets.join(a, b);
-    all.push_back({squeezed[a] ? a : b, i});
-  }
-  std::vector<TiedBodies> of_root(in.bodies.size());
-  for (const auto& [light, i] : all) of_root[sets.find(light)].contacts.push_back(i);
-  for (std::uint32_t body = 1; body < in.bodies.size(); ++body)
-    if (squeezed[body]) of_root[sets.find(body)].bodies.push_back(body);
-  for (TiedBodies& some : of_root)
-    if (!some.contacts.empty() && some.contacts.size() <= kMostPatches) tied.push_back(std::move(some));
-}
-
 constexpr std::size_t kContactsWorthAThread = 256;
 
 // Builds the lists of islands, several at a time where there is enough to do.
@@ -115,7 +69,7 @@ int sweepsFor(std::size_t blocks) {
   return n < 1 ? 1 : n > kMostSweeps ? kMostSweeps : static_cast<int>(n);
 }
 
-Groups groupContacts(const BlockInput& given, double gravity, Tied tied) {
+Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) {
   BlockInput in = given;
   BodyBriefs briefs;
   if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
@@ -124,7 +78,6 @@ Groups groupContacts(const BlockInput& given, double gravity, Tied tied) {
   for (const TiedBodies& some : tied)
     for (const std::uint32_t body : some.bodies) sets.join(some.bodies[0], body);
   std::vector<std::uint32_t> island = islandsOf(links, sets);
-  addSqueezed(in, links, island, tied);
   std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0),
       is_tied(in.bodies.size(), 0);
   for (const TiedBodies& some : tied) is_tied[sets.find(some.bodies[0])] = 1;

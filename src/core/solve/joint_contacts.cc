@@ -15,8 +15,9 @@ namespace {
 
 constexpr double kSame = 1e-5;  // of the limit: friction that changes by less has been found
 
-constexpr double kAlongSlip = 1e-9;  // m/s: friction that pushes the way it slides should hold
-constexpr double kHeavy = 8;         // times a jointed body's mass
+constexpr double kAlongSlip = 1e-9;       // m/s: friction that pushes the way it slides should hold
+constexpr double kHeavy = 8;              // times a jointed body's mass
+constexpr std::size_t kMostPatches = 24;  // a group
 
 double at(const Row8& x, std::size_t lane) { return static_cast<double>(x.x[lane]); }
 Vec3 at(const Vec8& v, std::size_t lane) { return vec3(at(v.x, lane), at(v.y, lane), at(v.z, lane)); }
@@ -94,12 +95,6 @@ void JointGroup::takeContacts(BlockList& contacts, const Contacts& of, const Bod
   }
   given_.resize(bodies_.size());
   takeBodies(bodies);
-  if (joints_.empty()) {
-    double size = std::numeric_limits<double>::infinity();
-    for (const JointBody& b : bodies_)
-      if (b.moves()) size = drubble::least(size, traits_[bodies[b.body].piece].size);
-    ease_speed_ = kEaseRate * size;
-  }
   rows_.rows.resize(joint_rows_);
   addContactRows();
   for (std::size_t i = joint_rows_; i < rows_.rows.size(); ++i)

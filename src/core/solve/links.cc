@@ -25,7 +25,6 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
   return fastest;
 }
 
-constexpr float kHeavy = 8;     // times a body's mass: what squeezes it
 constexpr double kDeep = 0.02;  // of the size
 
 bool overlapsDeep(const Contact& c, double size) {
@@ -57,9 +56,6 @@ Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
   const auto most = static_cast<double>(mostSpeed(a, b));
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   out.deep = overlapsDeep(c, size);
-  const float inverse_a = a.inverse_mass[0], inverse_b = b.inverse_mass[0];
-  if (out.a != 0 && out.b != 0 && inverse_a > kHeavy * inverse_b) out.squeezed = 1;
-  if (out.a != 0 && out.b != 0 && inverse_b > kHeavy * inverse_a) out.squeezed = 2;
   return out;
 }
 

@@ -21,8 +21,6 @@ struct Link {
   bool extra = false;                 // it needs what stands in a BlockExtra
   bool lively = false;                // its points move past each other fast, measured by size and `gravity`
   bool deep = false;                  // it overlaps by far more than a load makes it
-  std::uint8_t squeezed =
-      0;  // 1: a's mass is many times less than b's, which may squeeze it; 2: b's than a's
 };
 
 // Whether a contact resists rolling: a face on a face does not roll.

@@ -115,10 +115,6 @@ class Substep {
     in_.engine.enter(Work::Prepare);
     takeJoints();
     groups_ = groupContacts(block_in, in_.gravity.norm(), tiedBodies(joints_, block_in));
-    const JointInput no_joints{};
-    while (joints_.size() < groups_.direct.size())
-      joints_.emplace_back(no_joints, std::vector<std::uint32_t>(), in_.body_of, in_.traits, in_.motion,
-                           out_.bodies, in_.gravity.norm());
     for (std::size_t k = 0; k < joints_.size(); ++k)
       joints_[k].takeContacts(groups_.direct[k], out_.contacts, out_.bodies);
     joints_of_.resize(groups_.islands.size());
