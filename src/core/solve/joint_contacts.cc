@@ -233,7 +233,7 @@ JointGroup::Change JointGroup::limitPair(std::size_t first, double limit, double
     total(first + k) = now;
     wish[k] = now;
   }
-  const double change = std::hypot(wish[0] - had[0], wish[1] - had[1]);
+  const double x = wish[0] - had[0], y = wish[1] - had[1], change = std::sqrt(x * x + y * y);
   if (holds != held) return Change::Sides;
   return !holds && change > kSame * limit ? Change::Values : Change::None;
 }
