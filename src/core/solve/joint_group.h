@@ -114,6 +114,7 @@ class JointGroup {
   void findGaps(const BodyRows& rows);
   void contactTarget(std::size_t row);
   double findMissing();
+  void findSides(int most_slides);
   void relax();
   enum class Change : std::uint8_t { None, Values, Sides };  // of friction, the greater the worse
   Change changeFriction();
@@ -147,11 +148,12 @@ class JointGroup {
   Envelope matrix_, factors_;
   bool factored_ = false;
   double ease_speed_ = 0;  // m/s: the same without a load
-  // rad/s: what holds gives way like a spring that swings so fast; and in this step. From size and gravity,
-  // not from the step: what hangs straight across a gap sags as much however finely time is cut.
+  // rad/s: what holds gives way like a spring that swings so fast. From size and gravity, not from the step:
+  // what hangs straight across a gap sags as much however finely time is cut.
   double rate_ = 0;
-  double ease_rate_ = 0;  // 1/s: what it gave way comes back; and what a row gives, as a share of its own
-  double give_ = 0;
+  // Of that spring, damped, in this step: 1/s, how what gave way comes back; and what a row gives, as a share
+  // of what it gives alone.
+  double ease_rate_ = 0, give_ = 0;
 
   using Slots = std::array<double, kMostJointRows>;
   std::vector<Slots> begun_;  // what counts from where in this pass: what is soft gives way to the rest

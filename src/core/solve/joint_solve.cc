@@ -234,39 +234,39 @@ double JointGroup::findMissing() {
 }
 
 double JointGroup::solve(double enough, BodyRows& rows) {
-  const int most_slides = enough == 0 ? kMostRounds : kMostSlides;
-  int slid = 0;
   loadSpeeds(rows);
-  std::vector<double>& x = unknown_;
   for (std::size_t i = 0; i < side_.size(); ++i)
     if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
   const double worst = findMissing();
-  if (worst < kSettled * enough) return worst;
-  for (std::size_t i = 0; i < x.size(); ++i)
-    if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
-  for (int round = 0;; ++round) {
-    if (round == kMostRounds || (!factored_ && !factor())) {
-      relax();
-      break;
-    }
-    factored_ = true;
-    if (round > 0) findMissing();
-    factors_.solve(x);
-    for (std::size_t i = 0; i < x.size(); ++i)
-      if (side_[i] == Side::Free) give(i, x[i]);
-    const bool sides = changeSides(round >= kAllAtOnce);
-    const Change rub = changeFriction();
-    if (sides || rub == Change::Sides)
-      factored_ = false;
-    else if (rub == Change::None || ++slid > most_slides)
-      break;
-  }
+  if (worst >= kSettled * enough) findSides(enough == 0 ? kMostRounds : kMostSlides);
   putImpulses();
   storeSpeeds(rows);
   return worst;
 }
 
-// Where no set of free rows was found: row by row, each within its bounds, which never adds energy.
+// Solves for the free rows and lets others change places with them until all agree. `most_slides`: rounds in
+// which nothing else changes than what friction that slides comes to. Begins with what findMissing found.
+void JointGroup::findSides(int most_slides) {
+  for (int round = 0, slid = 0; slid <= most_slides; ++round) {
+    if (round == kMostRounds || (!factored_ && !factor())) return relax();
+    factored_ = true;
+    if (round > 0) findMissing();
+    factors_.solve(unknown_);
+    for (std::size_t i = 0; i < unknown_.size(); ++i)
+      if (side_[i] == Side::Free) give(i, unknown_[i]);
+    const bool sides = changeSides(round >= kAllAtOnce);
+    const Change rub = changeFriction();
+    if (sides || rub == Change::Sides)
+      factored_ = false;
+    else if (rub == Change::None)
+      return;
+    else
+      ++slid;
+  }
+}
+
+// Where no set of free rows was found: row by row, each within its bounds. Half-way between two sets, bodies
+// would be left with what neither gives.
 void JointGroup::relax() {
   factored_ = false;
   for (int n = 0; n < kRelaxations; ++n) {

@@ -165,8 +165,8 @@ class Substep {
     }
     in_.engine.enter(Work::Prepare);
     storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
-    for (const std::vector<BlockList>& lists : {std::cref(groups_.islands), std::cref(groups_.direct)})
-      for (const BlockList& list : lists) storeForces(list, dt_, in_.engine.team, out_.contacts);
+    for (const BlockList& island : groups_.islands) storeForces(island, dt_, in_.engine.team, out_.contacts);
+    for (const BlockList& direct : groups_.direct) storeForces(direct, dt_, nullptr, out_.contacts);
     for (const JointGroup& g : joints_) {
       g.store(in_.iterations, out_.joint_states, out_.joint_loads);
       out_.work += g.work();

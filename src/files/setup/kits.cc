@@ -3,7 +3,6 @@
 
 #include <fmt/format.h>
 
-#include "core/place/grid.h"
 #include "core/place/room.h"
 
 namespace drubble::files {
@@ -96,32 +95,51 @@ void Placer::place(const PlaceSetup& p, const std::map<std::string, Kit>& kits) 
     return void(
         out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
   g.spacing = p.spacing.value_or(largest + p.gap);
+  fill(p, g, choice, largest.maxCoeff());
+}
 
-  place::Room room(2 * largest.maxCoeff());
-  std::vector<std::size_t> in_room;
-  const auto take = [&](std::size_t from) {
-    for (std::size_t i = from; i < out_.scene.pieces.size(); ++i) {
-      if (!out_.scene.pieces[i].collide) continue;
-      room.add(out_.scene.prototypeOf(i).shape, out_.scene.pieces[i].start);
-      in_room.push_back(i);
+class Placer::Taken {
+ public:
+  Taken(const BuiltScene& built, double size) : built_(built), room_(2 * size) { takeNew(); }
+
+  // Pieces that were added since.
+  void takeNew() {
+    const world::Scene& s = built_.scene;
+    for (; next_ < s.pieces.size(); ++next_) {
+      if (!s.pieces[next_].collide) continue;
+      room_.add(s.prototypeOf(next_).shape, s.pieces[next_].start);
+      in_room_.push_back(next_);
     }
-  };
-  take(0);
-  const auto blockerOf = [&](const Kit& kit, const Pose& pose) {
+  }
+
+  // The name of a piece that the kit would overlap; empty: none.
+  std::string blockerOf(const Kit& kit, const Pose& pose) const {
     for (const Kit::Part& part : kit.parts) {
-      if (!out_.prototype_bodies[part.prototype.index()].collide) continue;
-      const world::Prototype& proto = out_.scene.prototypes[part.prototype.index()];
-      const int hit = room.blockedBy(proto.shape, pose * part.pose, 1e-6 * proto.traits.size);
-      if (hit >= 0) return out_.scene.pieces[in_room[static_cast<std::size_t>(hit)]].name;
+      if (!built_.prototype_bodies[part.prototype.index()].collide) continue;
+      const world::Prototype& proto = built_.scene.prototypes[part.prototype.index()];
+      const int hit = room_.blockedBy(proto.shape, pose * part.pose, 1e-6 * proto.traits.size);
+      if (hit >= 0) return built_.scene.pieces[in_room_[static_cast<std::size_t>(hit)]].name;
     }
-    return std::string();
-  };
+    return {};
+  }
+
+ private:
+  const BuiltScene& built_;
+  place::Room room_;
+  std::vector<std::size_t> in_room_;
+  std::size_t next_ = 0;
+};
+
+// `size`: of the largest of them.
+void Placer::fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<const Kit*>& choice,
+                  double size) {
+  Taken taken(out_, size);
   int skipped = 0, ordinal = 0;
   std::string blocker;
   for (const place::Copy& c : place::grid(g)) {
     const Kit& kit = *choice[c.prototype];
     const std::string name = fmt::format("{}/{:04}", p.name, ++ordinal);
-    if (const std::string by = blockerOf(kit, c.pose); !by.empty()) {
+    if (const std::string by = taken.blockerOf(kit, c.pose); !by.empty()) {
       blocker = by;
       ++skipped;
       if (!p.no_room_is_error) continue;
@@ -130,9 +148,8 @@ void Placer::place(const PlaceSetup& p, const std::map<std::string, Kit>& kits) 
            p.where});
       return;
     }
-    const std::size_t before = out_.scene.pieces.size();
     add(kit, name, c.pose, p.where);
-    take(before);
+    taken.takeNew();
   }
   if (skipped > 0)
     out_.notes.push_back(fmt::format(

@@ -3,6 +3,7 @@
 #pragma once
 #include <map>
 
+#include "core/place/grid.h"
 #include "files/setup/build_scene.h"
 
 namespace drubble::files {
@@ -45,7 +46,10 @@ class Placer {
   void checkNames();
 
  private:
+  class Taken;  // what stands already
   void add(const Kit& kit, const std::string& name, const Pose& pose, const Where& where);
+  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<const Kit*>& choice,
+            double size);
 
   const Setup& s_;
   BuiltScene& out_;
