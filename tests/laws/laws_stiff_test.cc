@@ -275,3 +275,24 @@ TEST_CASE("half and double quality: a stack of twenty sags as much, light or hea
     CHECK(absolute(other - normal) < 0.001 * height);
   }
 }
+
+// Not held yet, and so left out unless it is asked for: docs/physics.md, "What does not hold yet".
+TEST_CASE("a thin light disc between a heavy cask and heavy chests is not sunk into", "[.squeezed][slow]") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  Stage s;
+  s.scene.solver.quality = quality;
+  s.surface(0.45, 0.1);
+  s.ground();
+  const double thick = 0.05;
+  s.add(world::cylinderPrototype("cask", 0.28, 0.8, Vec3::UnitY(), 700), vec3(0, 0.41, 0));
+  s.add(world::cylinderPrototype("disc", 0.3, thick, Vec3::UnitY(), 700), vec3(0, 0.86, 0));
+  for (int k = 0; k < 2; ++k) s.box(vec3(0.8, 0.4, 0.5), vec3(0.1, 1.12 + 0.42 * k, 0.12), Vec3::Zero(), 700);
+  measure::PenetrationMeter meter;
+  double worst = 0;
+  for (int f = 0; f < 96; ++f) {
+    s.frames(1);
+    worst = std::max(worst, meter.measure(s.world()).worst);
+  }
+  say("disc of 10 kg under chests of 112: overlap, share of 0.05 m", quality, worst / thick, 0);
+  CHECK(worst < 0.02 * thick);
+}
