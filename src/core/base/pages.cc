@@ -3,9 +3,12 @@
 
 #include <sys/mman.h>
 
-#include <array>
-#include <bit>
+#include <algorithm>
+#include <cstdint>
+#include <iterator>
+#include <map>
 #include <mutex>
+#include <new>
 
 #if defined(__SANITIZE_ADDRESS__)
 #include <sanitizer/asan_interface.h>
@@ -31,12 +34,88 @@ void allow([[maybe_unused]] void* p, [[maybe_unused]] std::size_t asked) {
 }
 
 constexpr std::size_t kAlign = 64;
+constexpr std::size_t kGrain = std::size_t{1} << 16;  // every room is a multiple of it
 constexpr std::size_t kLargePage = std::size_t{1} << 21;
 
-// Given back blocks, by their room: four sizes to a power of two.
+std::size_t roomFor(std::size_t bytes, std::size_t grain) { return (bytes + grain - 1) / grain * grain; }
+
+// What is free, by address. Neighbours are one: so what several small arrays leave, a large one can have.
+class Store {
+ public:
+  void* take(std::size_t room) {
+    auto at = free_.begin();
+    while (at != free_.end() && at->second < room) ++at;
+    if (at == free_.end()) at = grow(room);
+    char* const p = at->first;
+    const std::size_t rest = at->second - room;
+    free_.erase(at);
+    if (rest > 0) free_.emplace(p + room, rest);
+    return p;
+  }
+
+  void give(char* p, std::size_t room) {
+    const auto next = free_.lower_bound(p);
+    if (next != free_.end() && p + room == next->first) {
+      room += next->second;
+      free_.erase(next);
+    }
+    const auto after = free_.lower_bound(p);
+    if (after != free_.begin()) {
+      const auto before = std::prev(after);
+      if (before->first + before->second == p) {
+        before->second += room;
+        return;
+      }
+    }
+    free_.emplace(p, room);
+  }
+
+ private:
+  using Free = std::map<char*, std::size_t>;
+
+  // Makes usable what is wanting behind the last free piece.
+  Free::iterator grow(std::size_t room) {
+    const auto behind = [&] {
+      return free_.empty() || free_.rbegin()->first + free_.rbegin()->second != usable_
+                 ? 0
+                 : free_.rbegin()->second;
+    };
+    std::size_t more = roomFor(room - behind(), kLargePage);
+    if (static_cast<std::size_t>(end_ - usable_) < more) {
+      reserve(roomFor(room, kLargePage));
+      more = roomFor(room, kLargePage);
+    }
+    if (mprotect(usable_, more, PROT_READ | PROT_WRITE) != 0) throw std::bad_alloc();
+    madvise(usable_, more, MADV_HUGEPAGE);
+    forbid(usable_, more);
+    char* const p = usable_;
+    usable_ += more;
+    give(p, more);
+    return std::prev(free_.upper_bound(p));
+  }
+
+  // Addresses for that many bytes and for all that may follow; memory only comes with use.
+  void reserve(std::size_t bytes) {
+    for (std::size_t all = std::max(bytes, kAddresses);; all = std::max(bytes, all / 2)) {
+      void* const p =
+          mmap(nullptr, all + kLargePage, PROT_NONE, MAP_PRIVATE | MAP_ANONYMOUS | MAP_NORESERVE, -1, 0);
+      if (p == MAP_FAILED && all == bytes) throw std::bad_alloc();
+      if (p == MAP_FAILED) continue;
+      const auto at = reinterpret_cast<std::uintptr_t>(p);
+      usable_ = static_cast<char*>(p) + (roomFor(at, kLargePage) - at);
+      end_ = usable_ + all;
+      return;
+    }
+  }
+
+  static constexpr std::size_t kAddresses = std::size_t{1} << 38;
+  Free free_;
+  char *usable_ = nullptr, *end_ = nullptr;  // of the addresses: where the unused begin, and end
+};
+
 struct Kept {
   std::mutex lock;
-  std::array<std::vector<void*>, 256> of_size;
+  Store store;
 };
 
 Kept& kept() {
@@ -44,46 +123,22 @@ Kept& kept() {
   return *k;
 }
 
-struct Room {
-  std::size_t size_class, bytes;
-};
-
-Room roomFor(std::size_t bytes) {
-  const auto bits = static_cast<std::size_t>(std::bit_width(bytes - 1));
-  const std::size_t quarter = std::size_t{1} << (bits - 3),
-                    quarters = (bytes + quarter - 1) / quarter;  // 5 to 8
-  return {4 * bits + quarters - 5, quarters * quarter};
-}
-
 }  // namespace
 
 void* takePages(std::size_t bytes) {
   if (bytes < kLeastPages) return ::operator new (bytes, std::align_val_t{kAlign});
-  const Room room = roomFor(bytes);
-  {
-    const std::lock_guard guard(kept().lock);
-    std::vector<void*>& list = kept().of_size[room.size_class];
-    if (!list.empty()) {
-      void* p = list.back();
-      list.pop_back();
-      allow(p, bytes);
-      return p;
-    }
-  }
-  const bool large = room.bytes >= kLargePage;
-  void* p = ::operator new (room.bytes, std::align_val_t{large ? kLargePage : kAlign});
-  if (large) madvise(p, room.bytes, MADV_HUGEPAGE);
-  forbid(p, room.bytes);
+  const std::lock_guard guard(kept().lock);
+  void* p = kept().store.take(roomFor(bytes, kGrain));
   allow(p, bytes);
   return p;
 }
 
 void givePages(void* p, std::size_t bytes) {
   if (bytes < kLeastPages) return ::operator delete (p, std::align_val_t{kAlign});
-  const Room room = roomFor(bytes);
-  forbid(p, room.bytes);
+  const std::size_t room = roomFor(bytes, kGrain);
+  forbid(p, room);
   const std::lock_guard guard(kept().lock);
-  kept().of_size[room.size_class].push_back(p);
+  kept().store.give(static_cast<char*>(p), room);
 }
 
 }  // namespace drubble

@@ -2,9 +2,10 @@
 // Memory for large arrays that are made anew in every substep. What is given back is kept for the next one:
 // fresh pages cost more than what most loops do with them. Large blocks ask for large pages.
 //
-// Thread safe. Cost: a lock a block. What is kept comes to no more than was in use at one time, a rounding to
-// quarters of a power of two aside; it goes back to the system with the program.
+// Thread safe. Cost: a lock a block, and a look at what is free. What is kept comes to no more than was in
+// use at one time, gaps between blocks aside; it goes back to the system with the program.
 #pragma once
+#include <algorithm>
 #include <cstddef>
 #include <iterator>
 #include <new>
@@ -100,6 +101,28 @@ class Raw {
     size_ = 0;
   }
   T* data_ = nullptr;
+  std::size_t size_ = 0;
+};
+
+// A long Raw array in parts, which fit where others that long had not stood.
+template <class T>
+class Parted {
+ public:
+  static constexpr std::size_t kPart = 4096;  // elements
+
+  void make(std::size_t n) {
+    parts_.clear();
+    size_ = n;
+    for (std::size_t done = 0; done < n; done += kPart) parts_.emplace_back().make(std::min(kPart, n - done));
+  }
+  std::size_t size() const { return size_; }
+  T& operator[](std::size_t i) { return parts_[i / kPart][i % kPart]; }
+  const T& operator[](std::size_t i) const { return parts_[i / kPart][i % kPart]; }
+  // The end of the part that an element stands in.
+  std::size_t endOfPart(std::size_t i) const { return std::min(size_, (i / kPart + 1) * kPart); }
+
+ private:
+  std::vector<Raw<T>> parts_;
   std::size_t size_ = 0;
 };
 

@@ -61,6 +61,36 @@ TEST_CASE("a raw array is moved, made anew and emptied") {
   CHECK(b.size() == 0);
 }
 
+TEST_CASE("an array in parts is one array; its parts stand where a longer one was given back") {
+  constexpr std::size_t kPart = Parted<double>::kPart, kCount = 20 * kPart + 3;
+  void* const before = takePages(kCount * sizeof(double));
+  void* const fence = takePages(kLeastPages);
+  givePages(before, kCount * sizeof(double));
+  Parted<double> a;
+  a.make(kCount);
+  REQUIRE(a.size() == kCount);
+  for (std::size_t i = 0; i < kCount; ++i) a[i] = static_cast<double>(i);
+  for (std::size_t i = 0; i < kCount; ++i) REQUIRE(a[i] == static_cast<double>(i));
+  CHECK(a.endOfPart(0) == kPart);
+  CHECK(a.endOfPart(kPart) == 2 * kPart);
+  CHECK(a.endOfPart(kCount - 1) == kCount);
+  a.make(0);
+  CHECK(a.size() == 0);
+  givePages(fence, kLeastPages);
+}
+
+TEST_CASE("what neighbours leave, a larger block can have") {
+  void* const a = takePages(3 * kLeastPages);
+  void* const b = takePages(2 * kLeastPages);
+  void* const c = takePages(4 * kLeastPages);
+  const std::set<void*> places{a, b, c};
+  for (const auto& [p, n] : {std::pair(a, 3), std::pair(c, 4), std::pair(b, 2)})
+    givePages(p, static_cast<std::size_t>(n) * kLeastPages);
+  void* const all = takePages(9 * kLeastPages);
+  CHECK(all == *places.begin());
+  givePages(all, 9 * kLeastPages);
+}
+
 TEST_CASE("threads may take and give at the same time") {
   std::vector<std::thread> threads;
   for (int t = 0; t < 3; ++t)

@@ -110,8 +110,8 @@ void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
     if (!lane.stays[k])
       put(k == 0 ? out.inverse_mass_a : out.inverse_mass_b, i, (*lane.in.briefs)[lane.body[k]].inverse_mass);
     const double radius = fillBend(
-        lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal, k == 0 ? 1 : -1, lane.in.substep,
-        i, k == 0 ? unfinished.bend_a : unfinished.bend_b, k == 0 ? out.lean_a : out.lean_b);
+        lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal(), k == 0 ? 1 : -1,
+        lane.in.substep, i, k == 0 ? unfinished.bend_a : unfinished.bend_b, k == 0 ? out.lean_a : out.lean_b);
     const double inner = static_cast<double>((*lane.in.briefs)[lane.body[k]].inner_radius);
     // What rolls on a flat side of its own rolls on a large wheel.
     if (std::isfinite(inner)) roll_radius = least(roll_radius, radius > 0 ? radius : inner);
@@ -163,7 +163,7 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   out.body_b[i] = ib;
   out.contact[i] = index;
   out.points = std::max(out.points, static_cast<std::uint32_t>(c.patch.count));
-  put(out.normal, i, c.patch.normal);
+  put(out.normal, i, c.patch.normal());
   if (!lane.stays[0]) {
     out.moves_a |= 1u << i;
     put(out.inverse_mass_a, i, a.inverse_mass[0]);
@@ -174,11 +174,11 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
     put(out.inverse_mass_b, i, b.inverse_mass[0]);
     put(out.inverse_inertia_b, i, b.inverse_inertia);
   }
+  put(out.middle_a, i, Vec3(c.patch.middle - a.position));
+  put(out.middle_b, i, Vec3(c.patch.middle - b.position));
   for (std::size_t k = 0; k < c.patch.count; ++k) {
-    const Vec3 p = c.patch.place(k);
     PointRow& row = out.point[k];
-    put(row.arm_a, i, Vec3(p - a.position));
-    put(row.arm_b, i, Vec3(p - b.position));
+    put(row.arm, i, Vec3(c.patch.arm[k].cast<double>()));
     put(row.gap, i, c.patch.gap[k]);
     put(row.gap_now, i, c.patch.gap[k]);
     put(row.impulse, i, c.normal_force[k] * static_cast<float>(in.dt));
@@ -189,7 +189,6 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   put(unfinished.friction_slide, i, c.surfaces.friction_slide);
   put(unfinished.least_radius, i, kPatchRadius * static_cast<double>(lane.size));
   put(unfinished.spin_lever, i, c.surfaces.spinning * lane.inner_radius);
-  put(unfinished.turns_a, i, lane.stays[0] ? 0.0f : 1.0f);
   put(unfinished.friction_impulse, i, Vec3(c.friction_force.cast<double>() * in.dt));
   fillSpring(lane, in.calm != nullptr && (*in.calm)[index] != 0, unfinished);
   if (extra != nullptr) fillExtra(lane, *extra, unfinished_extra);
@@ -249,11 +248,6 @@ float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
   const float still[3] = {};
   return 1.001f * (norm(a.velocity, b.velocity, -1) + norm(a.spin, still, 1) * a.outer_radius +
                    norm(b.spin, still, 1) * b.outer_radius);
-}
-
-BlockRange BlockList::range(BodyRows& rows, std::size_t begin, std::size_t end) {
-  return {blocks.data(),           begin < end ? extraOf(begin) : nullptr, rows.data(), begin, end,
-          begin < groups[overflow]};
 }
 
 namespace {
@@ -342,7 +336,7 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
     for (std::size_t k = 0; k < c.patch.count; ++k)
       c.normal_force[k] = static_cast<float>(force(b.point[k].impulse));
     const auto direction = [&](const Vec8& v) { return vec3(v.x.x[i], v.y.x[i], v.z.x[i]); };
-    const Vec3 t = direction(b.along), u = direction(b.across);
+    const Vec3 t = direction(b.along), u = direction(b.normal).cross(t);
     c.friction_force = (force(b.impulse_along) * t + force(b.impulse_across) * u).cast<float>();
     c.twist_torque = static_cast<float>(force(b.impulse_twist));
     const BlockExtra* extra = list.extraOf(n);

@@ -58,7 +58,7 @@ using BodyBriefs = PagedVector<BodyBrief>;
 
 // Blocks in the order of their colours. No two blocks of a colour share a body that moves.
 struct BlockList {
-  Raw<ContactBlock> blocks;
+  Parted<ContactBlock> blocks;
   Raw<BlockExtra> extras;            // of those blocks that need them, in their order
   std::vector<std::uint32_t> extra;  // a block: its place in `extras`, or kNoExtra
   std::vector<std::size_t> groups;  // where each begins, and the end of the last; a group's blocks are of one
@@ -72,8 +72,17 @@ struct BlockList {
   const BlockExtra* extraOf(std::size_t block) const {
     return extra[block] == kNoExtra ? nullptr : &extras[extra[block]];
   }
-  // Blocks of one group.
-  BlockRange range(BodyRows& rows, std::size_t begin, std::size_t end);
+  // Visits blocks [begin, end) of one group in their order, or in the other: visit(range, the first of them).
+  template <class Visit>
+  void eachRange(BodyRows& rows, std::size_t begin, std::size_t end, bool backward, Visit visit) {
+    while (begin < end) {
+      const std::size_t last = Parted<ContactBlock>::kPart * ((end - 1) / Parted<ContactBlock>::kPart);
+      const std::size_t from = backward ? std::max(begin, last) : begin;
+      const std::size_t to = backward ? end : std::min(end, blocks.endOfPart(begin));
+      visit(BlockRange{&blocks[from], extraOf(from), rows.data(), to - from, from < groups[overflow]}, from);
+      (backward ? end : begin) = backward ? from : to;
+    }
+  }
 };
 
 // `body_of` maps a piece to its active body (0: does not move). Impulses start from the contacts' forces
@@ -81,7 +90,7 @@ struct BlockList {
 struct BlockInput {
   const Bodies& bodies;
   const std::vector<std::uint32_t>& body_of;
-  const std::vector<Traits>& traits;
+  const TraitsList& traits;
   const Contacts& contacts;
   double dt = 0;
   double substep = 0;                       // s: how long the rows hold

@@ -19,7 +19,7 @@ namespace {
 
 // Balls in a row of touching pairs over a fixed piece 0, with surfaces of four sorts by turns.
 struct Crowd {
-  std::vector<Traits> traits;
+  TraitsList traits;
   Bodies bodies;
   std::vector<std::uint32_t> body_of;
   Contacts contacts;
@@ -56,7 +56,7 @@ struct Crowd {
     Contact c;
     c.a = PieceId{a};
     c.b = PieceId{b};
-    c.patch.normal = a == 0 ? Vec3::UnitY() : Vec3::UnitX();
+    c.patch.direction = a == 0 ? Vec3f::UnitY() : Vec3f::UnitX();
     c.patch.count = static_cast<std::uint8_t>(1 + contacts.size() % 4);
     c.patch.middle = bodies[b].position;
     for (std::size_t k = 0; k < c.patch.count; ++k) {
@@ -183,7 +183,9 @@ TEST_CASE("an ellipsoid's resistance to rolling goes by the radius of its surfac
   egg.inner_radius = 0.05;
   egg.outer_radius = 0.1;
   egg.half_axes = vec3(0.1, 0.05, 0.1);
-  const std::vector<Traits> traits{still, egg};
+  TraitsList traits;
+  traits.push_back(still);
+  traits.push_back(egg);
   const std::vector<std::uint32_t> body_of{0, 1};
   Contact c;
   c.a = PieceId{0u};
@@ -199,7 +201,7 @@ TEST_CASE("an ellipsoid's resistance to rolling goes by the radius of its surfac
        {std::pair(Quat::Identity(), 0.1 * 0.1 / 0.05),
         std::pair(turnAbout(Vec3::UnitX(), std::acos(0.0)), 0.5 * (0.1 + 0.05 * 0.05 / 0.1))}) {
     bodies[1].turn = bodies[1].start_turn = turn;
-    c.patch.normal = Vec3::UnitY();
+    c.patch.direction = Vec3f::UnitY();
     const Contacts contacts{c};
     BlockInput in{bodies, body_of, traits, contacts, 0.001, 0.008};
     const BodyBriefs briefs = briefsOf(in);

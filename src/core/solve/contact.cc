@@ -7,7 +7,7 @@
 namespace drubble::solve {
 
 Patch::Patch(const collide::Manifold& m)
-    : normal(m.normal),
+    : direction(m.normal.cast<float>()),
       sub(m.sub),
       part(m.part),
       count(static_cast<std::uint8_t>(m.count)),
@@ -25,7 +25,7 @@ Patch::Patch(const collide::Manifold& m)
 
 collide::Manifold Patch::manifold() const {
   collide::Manifold m;
-  m.normal = normal;
+  m.normal = normal().normalized();
   for (std::size_t k = 0; k < count; ++k) m.points[k] = {place(k), gapAt(k), feature[k]};
   m.count = count;
   m.sub = sub;
@@ -83,7 +83,7 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     for (const Contact* o = old_begin; o != old_end; ++o) {
       if (o->patch.part != c->patch.part) continue;
       const auto slot = static_cast<unsigned>(o - old_begin) & 63u;
-      const double agree = o->patch.normal.dot(c->patch.normal);
+      const double agree = o->patch.normal().dot(c->patch.normal());
       if (agree > best && !(taken >> slot & 1u)) best = agree, old = o;
     }
     if (old == nullptr) continue;

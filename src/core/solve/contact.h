@@ -33,10 +33,10 @@ using Surfaces = SurfacesOf<double>;
 
 // A manifold as it is kept: its points by where they are from the middle.
 struct Patch {
-  Vec3 normal = Vec3::Zero();  // world, unit, from a to b
-  Vec3 middle = Vec3::Zero();  // world
-  std::array<Vec3f, 4> arm;    // m, from the middle; of a patch of one point exactly 0
-  std::array<float, 4> gap{};  // m along the normal; negative: overlap
+  Vec3 middle = Vec3::Zero();       // world
+  Vec3f direction = Vec3f::Zero();  // world, unit, from a to b
+  std::array<Vec3f, 4> arm;         // m, from the middle; of a patch of one point exactly 0
+  std::array<float, 4> gap{};       // m along the normal; negative: overlap
   std::array<std::uint32_t, 4> feature{};
   std::uint32_t sub = 0, part = 0;
   std::uint8_t count = 0;
@@ -46,6 +46,7 @@ struct Patch {
   explicit Patch(const collide::Manifold& m);
   collide::Manifold manifold() const;
 
+  Vec3 normal() const { return direction.cast<double>(); }
   Vec3 place(std::size_t k) const { return middle + arm[k].cast<double>(); }
   double gapAt(std::size_t k) const { return static_cast<double>(gap[k]); }
   double leastGap() const;  // infinity when there are no points

@@ -14,7 +14,7 @@ Contact contact(const Vec3& normal, std::initializer_list<std::pair<std::uint32_
   Contact c;
   c.a = PieceId{0};
   c.b = PieceId{1};
-  c.patch.normal = normal;
+  c.patch.direction = normal.cast<float>();
   for (const auto& [feature, x] : points) {
     c.patch.arm[c.patch.count] = vec3(x, 0, 0).cast<float>();
     c.patch.feature[c.patch.count++] = feature;

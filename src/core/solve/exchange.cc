@@ -92,7 +92,7 @@ void rub(Rows& rows, std::size_t j, const SurfacesOf<float>& surfaces) {
 
 // Projected Gauss-Seidel over the points of one patch, in double, to the last digits.
 void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit) {
-  const Vec3 n = c.patch.normal, t = anyNormalTo(n), u = n.cross(t);
+  const Vec3 n = c.patch.normal(), t = anyNormalTo(n), u = n.cross(t);
   const double near = kTouching * least(a.fixed() ? 1e300 : in_.traits[c.a.index()].size,
                                         b.fixed() ? 1e300 : in_.traits[c.b.index()].size);
   const double slow = leastSpeed(c), gained = pull * time;

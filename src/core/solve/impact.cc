@@ -67,7 +67,7 @@ bool Impacts::mayBeHit(std::uint32_t index, double h) const {
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const Vec3 p = c.patch.place(k);
     const double closing =
-        -c.patch.normal.dot(pointVelocity(b, p - b.position) - pointVelocity(a, p - a.position));
+        -c.patch.normal().dot(pointVelocity(b, p - b.position) - pointVelocity(a, p - a.position));
     const double gap = greatest(c.patch.gapAt(k), 0);
     if (closing <= 0 && pull * h < slow) continue;
     if (gap <= 1.5 * (greatest(closing, 0) + pull * h) * h &&
@@ -114,7 +114,7 @@ bool Impacts::tooSlow(const Bodies& bodies, std::uint32_t index, double dt) cons
   const ActiveBody &a = bodies[in_.body_of[c.a.index()]], &b = bodies[in_.body_of[c.b.index()]];
   const double turning = a.spin.norm() * static_cast<double>(levers_[index].a) +
                          b.spin.norm() * static_cast<double>(levers_[index].b);
-  const double closing = greatest(c.patch.normal.dot(a.velocity - b.velocity) + turning, 0);
+  const double closing = greatest(c.patch.normal().dot(a.velocity - b.velocity) + turning, 0);
   const double gained = (a.acceleration - b.acceleration).norm() * dt,
                slow = static_cast<double>(slow_[index]);
   return closing * closing + 2.01 * gained * (closing + gained) < slow * slow;
@@ -165,9 +165,9 @@ void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, s
     Vec3 moved = Vec3::Zero();
     if (ib != 0) moved += b.position - b.start_position + s.rb - rb0;
     if (ia != 0) moved -= a.position - a.start_position + s.ra - ra0;
-    s.gap = c.patch.gapAt(k) + c.patch.normal.dot(moved);
+    s.gap = c.patch.gapAt(k) + c.patch.normal().dot(moved);
     s.apart = moved;
-    s.closing = -c.patch.normal.dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra));
+    s.closing = -c.patch.normal().dot(pointVelocity(b, s.rb) - pointVelocity(a, s.ra));
   }
 }
 
@@ -217,7 +217,7 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
   if (tooSlow(bodies, index, dt)) return false;
   evaluate(bodies, c, ia, ib);
   const double pull =
-      c.patch.normal.dot(bodies[ia].acceleration - bodies[ib].acceleration);  // how fast the closing grows
+      c.patch.normal().dot(bodies[ia].acceleration - bodies[ib].acceleration);  // how fast the closing grows
   const double slow = leastSpeed(c);
   const double earliest = greatest(clock_[ia], clock_[ib]);
   double time = dt, speed = 0;
@@ -234,7 +234,7 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
   }
   if (speed == 0) return false;
   time = greatest(time, earliest);
-  Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal, 0, speed};
+  Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal().normalized(), 0, speed};
   ActiveBody a = bodies[ia], b = bodies[ib];
   goTo(time, c, a, b);
   if (c.surfaces.unmoved == 1) holdStill(a);

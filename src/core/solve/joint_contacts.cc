@@ -132,11 +132,13 @@ void JointGroup::addContactRows() {
       rows_.rows.push_back(r);
     };
     const Vec3 normal = at(c.normal, lane);
+    Vec3 arm_a = at(c.middle_a, lane), arm_b = at(c.middle_b, lane);
+    if (const BlockExtra* e = contacts_->extraOf(p.block); e != nullptr)
+      arm_a += at(e->lean_a, lane), arm_b += at(e->lean_b, lane);
     for (std::size_t k = 0; k < p.points; ++k)
-      add(RowKind::Push, k, normal, at(c.point[k].arm_a, lane).cross(normal),
-          at(c.point[k].arm_b, lane).cross(normal));
-    const Vec3 arm_a = at(c.friction_arm_a, lane), arm_b = at(c.friction_arm_b, lane);
-    const Vec3 along = at(c.along, lane), across = at(c.across, lane);
+      add(RowKind::Push, k, normal, (arm_a + at(c.point[k].arm, lane)).cross(normal),
+          (arm_b + at(c.point[k].arm, lane)).cross(normal));
+    const Vec3 along = at(c.along, lane), across = normal.cross(along);
     add(RowKind::Rub, Patch::kAlong, along, arm_a.cross(along), arm_b.cross(along));
     add(RowKind::Rub, Patch::kAcross, across, arm_a.cross(across), arm_b.cross(across));
     add(RowKind::Rub, Patch::kTwist, Vec3::Zero(), normal, normal);
@@ -157,10 +159,12 @@ void JointGroup::findGaps(const BodyRows& rows) {
       const Vec3 t = 2 * turned.cross(arm);
       return Vec3(moved + static_cast<double>(r.turned[3]) * t + turned.cross(t));
     };
-    for (std::size_t k = 0; k < p.points; ++k)
-      p.gap[k] = at(c.point[k].gap, p.lane) + (shift(c.body_b[p.lane], at(c.point[k].arm_b, p.lane)) -
-                                               shift(c.body_a[p.lane], at(c.point[k].arm_a, p.lane)))
-                                                  .dot(at(c.normal, p.lane));
+    for (std::size_t k = 0; k < p.points; ++k) {
+      const Vec3 arm = at(c.point[k].arm, p.lane);
+      const Vec3 apart = shift(c.body_b[p.lane], at(c.middle_b, p.lane) + arm) -
+                         shift(c.body_a[p.lane], at(c.middle_a, p.lane) + arm);
+      p.gap[k] = at(c.point[k].gap, p.lane) + apart.dot(at(c.normal, p.lane));
+    }
   }
 }
 

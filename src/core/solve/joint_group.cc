@@ -30,7 +30,7 @@ void addUncounted(const Vec3& velocity, const Vec3& spin, ActiveBody& body, Body
 }
 
 JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& members,
-                       const std::vector<std::uint32_t>& body_of, const std::vector<Traits>& traits,
+                       const std::vector<std::uint32_t>& body_of, const TraitsList& traits,
                        const Motion& motion, const Bodies& bodies, double gravity)
     : in_(in), body_of_(body_of), traits_(traits), motion_(motion) {
   bodies_.emplace_back();
@@ -194,8 +194,8 @@ void JointGroup::store(int steps, std::span<JointState> states, std::span<JointL
 }
 
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,
-                                    const std::vector<Traits>& traits, const Motion& motion,
-                                    const Bodies& bodies, double gravity) {
+                                    const TraitsList& traits, const Motion& motion, const Bodies& bodies,
+                                    double gravity) {
   const std::size_t n = in.joints.size();
   Sets sets(n);
   std::vector<std::uint32_t> first(bodies.size(), u32(n));

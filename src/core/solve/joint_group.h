@@ -41,8 +41,8 @@ class JointGroup {
   // `gravity`: magnitude, m/s2. `members`: places in `joints`, tied to each other. Poses of what does not
   // move are read from `motion`.
   JointGroup(const JointInput& in, const std::vector<std::uint32_t>& members,
-             const std::vector<std::uint32_t>& body_of, const std::vector<Traits>& traits,
-             const Motion& motion, const Bodies& bodies, double gravity);
+             const std::vector<std::uint32_t>& body_of, const TraitsList& traits, const Motion& motion,
+             const Bodies& bodies, double gravity);
 
   // Those that move, of the substep's bodies; ascending.
   const std::vector<std::uint32_t>& moving() const { return moving_; }
@@ -124,7 +124,7 @@ class JointGroup {
 
   const JointInput in_;
   const std::vector<std::uint32_t>& body_of_;
-  const std::vector<Traits>& traits_;
+  const TraitsList& traits_;
   const Motion& motion_;
   std::vector<std::uint32_t> joints_;  // in the order in which they are solved
   std::vector<JointPlaces> places_;
@@ -172,8 +172,8 @@ class JointGroup {
 
 // Groups of joints that share bodies which move, by their lowest joint; those that move nothing are left out.
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,
-                                    const std::vector<Traits>& traits, const Motion& motion,
-                                    const Bodies& bodies, double gravity);
+                                    const TraitsList& traits, const Motion& motion, const Bodies& bodies,
+                                    double gravity);
 
 // The bodies of each group, and which contacts it solves with its joints: those within the group, and those
 // with what is much heavier than its bodies or presses on them with many times their weight, up to a number.

@@ -12,12 +12,13 @@ enum class Pass {
   Settle,   // what speed the push-out left behind is taken away
 };
 
-// Blocks [begin, end) of a list; no two of them share a body that moves unless they are done one by one.
+// Some blocks of a list, side by side; no two of them share a body that moves unless they are done one by
+// one.
 struct BlockRange {
   ContactBlock* blocks = nullptr;
-  BlockExtra* extras = nullptr;  // of block `begin` and those after it; nullptr: none needs any
+  BlockExtra* extras = nullptr;  // theirs; nullptr: none needs any
   BodyRow* rows = nullptr;
-  std::size_t begin = 0, end = 0;
+  std::size_t count = 0;
   bool apart = true;  // false: blocks share bodies; one after the other
 };
 
@@ -37,7 +38,7 @@ struct Kernel {
   void (*finish)(ContactBlock&, const Unfinished&, BlockExtra*, const UnfinishedExtra*);
   // Gives the bodies the blocks' own impulses.
   void (*warmStart)(const BlockRange&);
-  // Gives the bodies some impulses, one entry a block.
+  // Gives the bodies some impulses, one entry a block of the range.
   void (*give)(const BlockRange&, const Impulses*);
 };
 

@@ -6,6 +6,9 @@
 
 namespace drubble::DRUBBLE_LANES {
 
+// The third direction of a patch's frame.
+DRUBBLE_INLINE v8 acrossOf(const ContactBlock& c) { return cross(read(c.normal), read(c.along)); }
+
 struct Body8 {
   v8 velocity, spin;
   f8 moved_x, moved_y;  // ride along: they stand in the same four floats
@@ -47,10 +50,22 @@ DRUBBLE_INLINE void storeBody(BodyRow* rows, const std::uint32_t* at, std::uint3
   scatter4(p, g);
 }
 
-// How far the end of `arm` has come by the body's own turn.
-DRUBBLE_INLINE v8 swung(const Place8& p, v8 arm) {
-  const v8 t = cross(p.turned, arm) * f8(2.0f);
-  return t * p.turned_w + cross(p.turned, t);
+// By what the end of an arm has come along `n` by the body's own turn, as a form of that arm: n turned back,
+// less n.
+DRUBBLE_INLINE v8 swing(const Place8& p, v8 n) {
+  const v8 t = cross(n, p.turned) * f8(2.0f);
+  return t * p.turned_w + cross(t, p.turned);
+}
+
+// From the centres of mass to where the patch acts.
+struct Lever8 {
+  v8 a, b;
+};
+template <bool extra>
+DRUBBLE_INLINE Lever8 leverOf(const ContactBlock& c, const BlockExtra* e) {
+  Lever8 out{read(c.middle_a), read(c.middle_b)};
+  if (extra) out = {out.a + read(e->lean_a), out.b + read(e->lean_b)};
+  return out;
 }
 
 DRUBBLE_INLINE v8 pointVelocity(const Body8& b, v8 arm) { return b.velocity + cross(b.spin, arm); }
@@ -82,7 +97,7 @@ DRUBBLE_INLINE f8 withinCone(f8 x, f8 y, f8 limit) {
 
 // A moment against rolling, about both axes square to the normal.
 DRUBBLE_INLINE void solveRolling(const ContactBlock& c, BlockExtra& e, Body8& a, Body8& b, f8 load) {
-  const v8 turning = b.spin - a.spin, along_axis = read(c.along), across_axis = read(c.across);
+  const v8 turning = b.spin - a.spin, along_axis = read(c.along), across_axis = acrossOf(c);
   const f8 old_along = read(e.impulse_roll_along), old_across = read(e.impulse_roll_across);
   const f8 along = old_along - read(e.roll_mass_along) * dot(turning, along_axis);
   const f8 across = old_across - read(e.roll_mass_across) * dot(turning, across_axis);
@@ -101,15 +116,15 @@ DRUBBLE_INLINE void solveFriction(ContactBlock& c, BlockExtra* e, Body8& a, Body
     solveRolling(c, *e, a, b, load);
   }
   // Twist before slip, so that slip has the last word.
-  const v8 normal = read(c.normal), along_axis = read(c.along), across_axis = read(c.across);
+  const v8 normal = read(c.normal), along_axis = read(c.along), across_axis = acrossOf(c);
   const f8 limit_twist = read(c.twist_lever) * load, old_twist = read(c.impulse_twist);
   const f8 free_twist = old_twist - read(c.twist_mass) * dot(normal, b.spin - a.spin);
   const f8 twist = greatest(least(free_twist, limit_twist), -limit_twist);
   write(c.impulse_twist, twist);
   turn(c, a, b, normal * (twist - old_twist));
 
-  const v8 arm_a = read(c.friction_arm_a), arm_b = read(c.friction_arm_b);
-  const v8 slip = pointVelocity(b, arm_b) - pointVelocity(a, arm_a);
+  const Lever8 arm = leverOf<extra>(c, e);
+  const v8 slip = pointVelocity(b, arm.b) - pointVelocity(a, arm.a);
   const f8 s = dot(slip, along_axis), t = dot(slip, across_axis);
   const f8 old_along = read(c.impulse_along), old_across = read(c.impulse_across);
   const f8 along = old_along - (read(c.slip_xx) * s + read(c.slip_xy) * t);
@@ -117,13 +132,13 @@ DRUBBLE_INLINE void solveFriction(ContactBlock& c, BlockExtra* e, Body8& a, Body
   const f8 scale = withinCone(along, across, read(c.friction) * load);
   write(c.impulse_along, along * scale);
   write(c.impulse_across, across * scale);
-  push<extra>(c, e, a, b, arm_a, arm_b,
+  push<extra>(c, e, a, b, arm.a, arm.b,
               along_axis * (along * scale - old_along) + across_axis * (across * scale - old_across));
 }
 
 // By how much a rolling ellipsoid's surface stays nearer than the material point that touched at first.
 DRUBBLE_INLINE f8 bendOf(const ContactBlock& c, const BlockExtra& e, const Place8& a, const Place8& b) {
-  const v8 along = read(c.along), across = read(c.across);
+  const v8 along = read(c.along), across = acrossOf(c);
   const f8 ax = dot(a.turned, along), ay = dot(a.turned, across), bx = dot(b.turned, along),
            by = dot(b.turned, across);
   const f8 two(2.0f);
@@ -134,28 +149,32 @@ DRUBBLE_INLINE f8 bendOf(const ContactBlock& c, const BlockExtra& e, const Place
           read(e.bend_b_xx) * by * by - two * read(e.bend_b_xy) * bx * by + read(e.bend_b_yy) * bx * bx);
 }
 
-struct Relative8 {  // of the two places
-  v8 moved;
-  f8 bend;
+// By how much the two surfaces have come apart since the substep's start: at the patch's middle, and as a
+// form of a point's arm from there.
+struct Opened8 {
+  f8 middle;
+  v8 by_arm;
 };
-
-// Where the point's two surfaces are now.
 template <bool extra>
-DRUBBLE_INLINE void renewGap(const ContactBlock& c, PointRow& p, const Place8& a, const Place8& b,
-                             const Relative8& relative) {
-  const v8 shift = relative.moved + swung(b, read(p.arm_b)) - swung(a, read(p.arm_a));
-  f8 gap = read(p.gap) + dot(shift, read(c.normal));
-  if (extra) gap = gap - relative.bend;
-  write(p.gap_now, gap);
+DRUBBLE_INLINE Opened8 openedOf(const ContactBlock& c, const BlockExtra* e, const Place8& a,
+                                const Place8& b) {
+  const v8 normal = read(c.normal), swing_a = swing(a, normal), swing_b = swing(b, normal);
+  f8 middle =
+      dot(b.moved - a.moved, normal) + (dot(swing_b, read(c.middle_b)) - dot(swing_a, read(c.middle_a)));
+  if (extra) middle = middle - bendOf(c, *e, a, b);
+  return {middle, swing_b - swing_a};
 }
 
+DRUBBLE_INLINE void renewGap(PointRow& p, const Opened8& opened) {
+  write(p.gap_now, read(p.gap) + (opened.middle + dot(opened.by_arm, read(p.arm))));
+}
+
+// `turns`: by which the patch's middle turns the two, pushed along the normal.
 template <bool extra, bool push_out, bool measured>
-DRUBBLE_INLINE void solvePoint(ContactBlock& c, const BlockExtra* e, PointRow& p, Body8& a, Body8& b,
-                               f8 inverse_dt, f8& worst) {
-  const v8 normal = read(c.normal);
-  v8 arm_a = read(p.arm_a), arm_b = read(p.arm_b);
-  if (extra) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
-  const v8 turn_a = cross(arm_a, normal), turn_b = cross(arm_b, normal);
+DRUBBLE_INLINE void solvePoint(ContactBlock& c, const BlockExtra* e, PointRow& p, const Lever8& turns,
+                               Body8& a, Body8& b, f8 inverse_dt, f8& worst) {
+  const v8 normal = read(c.normal), turn = cross(read(p.arm), normal);
+  const v8 turn_a = turns.a + turn, turn_b = turns.b + turn;
   const f8 gap = read(p.gap_now);
   const f8 speed = dot(b.velocity - a.velocity, normal) + (dot(b.spin, turn_b) - dot(a.spin, turn_a));
   // Apart: the gap may just close in this step. Overlapping: a soft spring pushes out.
@@ -201,10 +220,10 @@ template <int W, bool extra, bool push_out, bool measured, bool moved>
 DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 inverse_dt, bool backward,
                                     f8& worst) {
   ContactBlock* c = r.blocks + first;
-  BlockExtra* e = extra ? r.extras + (first - r.begin) : nullptr;
+  BlockExtra* e = extra ? r.extras + first : nullptr;
   Body8 a[W], b[W];
-  Place8 place_a[W], place_b[W];
-  Relative8 relative[W];
+  Opened8 opened[W];
+  Lever8 turns[W];
 #pragma GCC unroll 2
   for (int w = 0; w < W; ++w) {
     loadBody(r.rows, c[w].body_a, a[w]);
@@ -214,10 +233,15 @@ DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 i
   for (int w = 0; w < W; ++w) solveFriction<extra>(c[w], extra ? e + w : e, a[w], b[w]);
 #pragma GCC unroll 2
   for (int w = 0; moved && w < W; ++w) {
-    loadPlace(r.rows, c[w].body_a, a[w], place_a[w]);
-    loadPlace(r.rows, c[w].body_b, b[w], place_b[w]);
-    relative[w].moved = place_b[w].moved - place_a[w].moved;
-    if (extra) relative[w].bend = bendOf(c[w], e[w], place_a[w], place_b[w]);
+    Place8 place_a, place_b;
+    loadPlace(r.rows, c[w].body_a, a[w], place_a);
+    loadPlace(r.rows, c[w].body_b, b[w], place_b);
+    opened[w] = openedOf<extra>(c[w], extra ? e + w : e, place_a, place_b);
+  }
+#pragma GCC unroll 2
+  for (int w = 0; w < W; ++w) {
+    const Lever8 lever = leverOf<extra>(c[w], extra ? e + w : e);
+    turns[w] = {cross(lever.a, read(c[w].normal)), cross(lever.b, read(c[w].normal))};
   }
   std::uint32_t points = c[0].points;
   if (W == 2 && c[W - 1].points > points) points = c[W - 1].points;
@@ -225,11 +249,11 @@ DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 i
     const std::uint32_t k = backward ? points - 1 - n : n;
 #pragma GCC unroll 2
     for (int w = 0; moved && w < W; ++w)
-      if (k < c[w].points) renewGap<extra>(c[w], c[w].point[k], place_a[w], place_b[w], relative[w]);
+      if (k < c[w].points) renewGap(c[w].point[k], opened[w]);
 #pragma GCC unroll 2
     for (int w = 0; w < W; ++w)
-      solvePoint<extra, push_out, measured>(c[w], extra ? e + w : e, c[w].point[k], a[w], b[w], inverse_dt,
-                                            worst);
+      solvePoint<extra, push_out, measured>(c[w], extra ? e + w : e, c[w].point[k], turns[w], a[w], b[w],
+                                            inverse_dt, worst);
   }
 #pragma GCC unroll 2
   for (int w = 0; w < W; ++w) {
@@ -241,11 +265,11 @@ DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 i
 // Rows of bodies two blocks ahead, and blocks farther ahead into the second cache.
 DRUBBLE_INLINE void prefetch(const BlockRange& r, std::size_t n) {
   constexpr std::size_t kAhead = 4, kFar = 8;
-  if (n + kFar < r.end) {
+  if (n + kFar < r.count) {
     const char* p = reinterpret_cast<const char*>(r.blocks + n + kFar);
     for (std::size_t k = 0; k < sizeof(ContactBlock); k += 64) __builtin_prefetch(p + k, 1, 2);
   }
-  if (n + kAhead < r.end) {
+  if (n + kAhead < r.count) {
     const ContactBlock& c = r.blocks[n + kAhead];
     for (int i = 0; i < 8; ++i) {
       __builtin_prefetch(r.rows + c.body_a[i], 1, 3);
@@ -258,16 +282,16 @@ template <bool extra, bool push_out, bool measured, bool moved>
 float sweepRange(const BlockRange& r, float inverse_dt, bool backward) {
   f8 worst(0.0f);
   const f8 rate(inverse_dt);
-  std::size_t n = r.begin;
+  std::size_t n = 0;
   if (r.apart) {
-    for (; n + 2 <= r.end; n += 2) {
+    for (; n + 2 <= r.count; n += 2) {
       prefetch(r, n);
       prefetch(r, n + 1);
       solveSideBySide<2, extra, push_out, measured, moved>(r, n, rate, backward, worst);
     }
   }
-  for (std::size_t k = n; k < r.end; ++k)
-    solveSideBySide<1, extra, push_out, measured, moved>(r, backward ? r.end - 1 - (k - n) : k, rate,
+  for (std::size_t k = n; k < r.count; ++k)
+    solveSideBySide<1, extra, push_out, measured, moved>(r, backward ? r.count - 1 - (k - n) : k, rate,
                                                          backward, worst);
   if (!measured) return 0;
   alignas(32) float lanes[8];
@@ -298,19 +322,23 @@ inline float measuredSweep(const BlockRange& r, const Sweep& s) { return sweepAn
 template <bool extra>
 DRUBBLE_INLINE void giveOne(const BlockRange& r, std::size_t n, const Row8* const row[Impulses::kCount]) {
   const ContactBlock& c = r.blocks[n];
-  const BlockExtra* e = extra ? r.extras + (n - r.begin) : nullptr;
+  const BlockExtra* e = extra ? r.extras + n : nullptr;
   Body8 a, b;
   loadBody(r.rows, c.body_a, a);
   loadBody(r.rows, c.body_b, b);
+  const v8 normal = read(c.normal), along = read(c.along), across = acrossOf(c);
+  f8 load(0.0f);
+  v8 by_arm{load, load, load};
   for (std::uint32_t k = 0; k < c.points; ++k) {
-    v8 arm_a = read(c.point[k].arm_a), arm_b = read(c.point[k].arm_b);
-    if (extra) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
-    push<extra>(c, e, a, b, arm_a, arm_b, read(c.normal) * read(*row[k]));
+    const f8 impulse = read(*row[k]);
+    load = load + impulse;
+    by_arm = by_arm + read(c.point[k].arm) * impulse;
   }
-  const v8 along = read(c.along), across = read(c.across);
-  push<extra>(c, e, a, b, read(c.friction_arm_a), read(c.friction_arm_b),
-              along * read(*row[Impulses::kAlong]) + across * read(*row[Impulses::kAcross]));
-  v8 moment = read(c.normal) * read(*row[Impulses::kTwist]);
+  const Lever8 lever = leverOf<extra>(c, e);
+  push<extra>(
+      c, e, a, b, lever.a, lever.b,
+      normal * load + (along * read(*row[Impulses::kAlong]) + across * read(*row[Impulses::kAcross])));
+  v8 moment = cross(by_arm, normal) + normal * read(*row[Impulses::kTwist]);
   if (extra)
     moment = moment + along * read(*row[Impulses::kRollAlong]) + across * read(*row[Impulses::kRollAcross]);
   turn(c, a, b, moment);
@@ -321,7 +349,7 @@ DRUBBLE_INLINE void giveOne(const BlockRange& r, std::size_t n, const Row8* cons
 // `rows_of(n, row)` tells where block n's impulses stand.
 template <class RowsOf>
 DRUBBLE_INLINE void giveAll(const BlockRange& r, RowsOf rows_of) {
-  for (std::size_t n = r.begin; n < r.end; ++n) {
+  for (std::size_t n = 0; n < r.count; ++n) {
     const Row8* row[Impulses::kCount];
     rows_of(n, row);
     if (r.extras != nullptr)
@@ -339,8 +367,8 @@ inline void warmStart(const BlockRange& r) {
     row[Impulses::kAcross] = &c.impulse_across;
     row[Impulses::kTwist] = &c.impulse_twist;
     if (r.extras == nullptr) return;
-    row[Impulses::kRollAlong] = &r.extras[n - r.begin].impulse_roll_along;
-    row[Impulses::kRollAcross] = &r.extras[n - r.begin].impulse_roll_across;
+    row[Impulses::kRollAlong] = &r.extras[n].impulse_roll_along;
+    row[Impulses::kRollAcross] = &r.extras[n].impulse_roll_across;
   });
 }
 

@@ -40,22 +40,15 @@ DRUBBLE_INLINE v8 anyNormalTo(v8 n) {
 DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const Unfinished& u,
                                    const Inertia8& m) {
   const f8 count = greatest(read(u.points), f8(1.0f)), none(0.0f);
-  v8 middle_a{none, none, none}, middle_b = middle_a;
-  for (std::uint32_t k = 0; k < c.points; ++k) {
-    middle_a = middle_a + read(c.point[k].arm_a);
-    middle_b = middle_b + read(c.point[k].arm_b);
-  }
-  middle_a = middle_a * (f8(1.0f) / count);
-  middle_b = middle_b * (f8(1.0f) / count);
+  v8 middle_a = read(c.middle_a), middle_b = read(c.middle_b);
   f8 radius(0.0f);
   for (std::uint32_t k = 0; k < c.points; ++k) {
-    const v8 from_a = read(c.point[k].arm_a) - middle_a, from_b = read(c.point[k].arm_b) - middle_b;
-    const f8 far = choose(read(u.turns_a) > none, dot(from_a, from_a), dot(from_b, from_b));
-    radius = radius + choose(count > f8(static_cast<float>(k)), root(far), none);
+    const v8 arm = read(c.point[k].arm);
+    radius = radius + choose(count > f8(static_cast<float>(k)), root(dot(arm, arm)), none);
   }
   radius = greatest(radius / count, read(u.least_radius));
   if (e != nullptr) middle_a = middle_a + read(e->lean_a), middle_b = middle_b + read(e->lean_b);
-  const v8 n = read(c.normal), s = read(c.along), t = read(c.across);
+  const v8 n = read(c.normal), s = read(c.along), t = cross(n, s);
   const v8 as = cross(middle_a, s), at = cross(middle_a, t), bs = cross(middle_b, s), bt = cross(middle_b, t);
   const v8 ias = m.inertia_a * as, iat = m.inertia_a * at, ibs = m.inertia_b * bs, ibt = m.inertia_b * bt;
   const f8 xx = inverseMass(m, s, as, bs, s, ias, ibs), xy = inverseMass(m, s, as, bs, t, iat, ibt),
@@ -68,8 +61,6 @@ DRUBBLE_INLINE void finishFriction(ContactBlock& c, const BlockExtra* e, const U
   write(c.slip_xx, choose(full, yy * one, xx * flat));
   write(c.slip_xy, choose(full, none - xy * one, xy * flat));
   write(c.slip_yy, choose(full, xx * one, yy * flat));
-  write(c.friction_arm_a, middle_a);
-  write(c.friction_arm_b, middle_b);
   write(c.twist_mass, inverseOrZero(dot(n, m.inertia_a * n) + dot(n, m.inertia_b * n)));
   write(c.twist_lever, read(u.friction_slide) * radius + read(u.spin_lever));
   const v8 force = read(u.friction_impulse);
@@ -91,7 +82,7 @@ DRUBBLE_INLINE void finishSpring(ContactBlock& c, const Unfinished& u) {
 
 DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, BlockExtra& e,
                                   const UnfinishedExtra& u) {
-  const v8 s = read(c.along), t = read(c.across), moment = read(u.roll_impulse);
+  const v8 s = read(c.along), t = cross(read(c.normal), s), moment = read(u.roll_impulse);
   const f8 lever = read(e.roll_lever), none(0.0f);
   const f8 along = dot(s, m.inertia_a * s + m.inertia_b * s),
            across = dot(t, m.inertia_a * t + m.inertia_b * t);
@@ -114,13 +105,14 @@ inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const Un
   m.mass = e != nullptr ? read(e->inverse_mass_a) + read(e->inverse_mass_b) : v8{mass, mass, mass};
   m.inertia_a = read(c.inverse_inertia_a);
   m.inertia_b = read(c.inverse_inertia_b);
-  const v8 n = read(c.normal), along = anyNormalTo(n);
-  write(c.along, along);
-  write(c.across, cross(n, along));
+  const v8 n = read(c.normal);
+  write(c.along, anyNormalTo(n));
+  v8 middle_a = read(c.middle_a), middle_b = read(c.middle_b);
+  if (e != nullptr) middle_a = middle_a + read(e->lean_a), middle_b = middle_b + read(e->lean_b);
+  const v8 middle_turn_a = cross(middle_a, n), middle_turn_b = cross(middle_b, n);
   for (std::uint32_t k = 0; k < c.points; ++k) {
-    v8 arm_a = read(c.point[k].arm_a), arm_b = read(c.point[k].arm_b);
-    if (e != nullptr) arm_a = arm_a + read(e->lean_a), arm_b = arm_b + read(e->lean_b);
-    const v8 turn_a = cross(arm_a, n), turn_b = cross(arm_b, n);
+    const v8 turn = cross(read(c.point[k].arm), n), turn_a = middle_turn_a + turn,
+             turn_b = middle_turn_b + turn;
     const f8 inverse = inverseMass(m, n, turn_a, turn_b, n, m.inertia_a * turn_a, m.inertia_b * turn_b);
     const f8 there(static_cast<float>(k));
     write(c.point[k].mass, choose(read(u.points) > there, inverseOrZero(inverse), f8(0.0f)));

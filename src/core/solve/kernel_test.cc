@@ -57,7 +57,6 @@ struct Blocks {
       }
       fill3(c.normal, -0.6, 0.6);
       fill3(c.along, -0.6, 0.6);
-      fill3(c.across, -0.6, 0.6);
       fill(c.inverse_mass_a, 0.5, 2);
       fill(c.inverse_mass_b, 0.5, 2);
       fill6(c.inverse_inertia_a);
@@ -67,14 +66,13 @@ struct Blocks {
         PointRow& p = c.point[k];
         for (float& gap : p.gap.x) gap = 1e9f;
         if (k >= c.points) continue;
-        fill3(p.arm_a, -0.1, 0.1);
-        fill3(p.arm_b, -0.1, 0.1);
+        fill3(p.arm, -0.1, 0.1);
         fill(p.gap, -1e-3, 1e-3);
         fill(p.mass, 0.1, 0.5);
         fill(p.impulse, 0, 0.1);
       }
-      fill3(c.friction_arm_a, -0.1, 0.1);
-      fill3(c.friction_arm_b, -0.1, 0.1);
+      fill3(c.middle_a, -0.1, 0.1);
+      fill3(c.middle_b, -0.1, 0.1);
       for (Row8* row : {&c.slip_xx, &c.slip_yy, &c.twist_mass}) fill(*row, 0.1, 0.4);
       fill(c.slip_xy, -0.05, 0.05);
       fill(c.twist_lever, 0, 0.05);
@@ -97,7 +95,8 @@ struct Blocks {
   }
 
   BlockRange range(std::size_t begin, std::size_t end, bool apart = true) {
-    return {blocks.data(), extras.empty() ? nullptr : extras.data() + begin, rows.data(), begin, end, apart};
+    return {blocks.data() + begin, extras.empty() ? nullptr : extras.data() + begin, rows.data(), end - begin,
+            apart};
   }
   bool operator==(const Blocks& o) const {
     const auto same = [](const auto& x, const auto& y) {

@@ -70,20 +70,21 @@ void Passes::eachColour(bool backward, Do one_range) {
                       count = list.groups[k + 1] - begin;
     shareOrAlone(k < list.overflow ? engine.team : nullptr, count, kBlocksWorthAThread,
                  [&](std::size_t part, std::size_t from, std::size_t to) {
-                   one_range(list.range(rows, begin + from, begin + to), part);
+                   list.eachRange(rows, begin + from, begin + to, backward,
+                                  [&](const BlockRange& r, std::size_t first) { one_range(r, first, part); });
                  });
   }
 }
 
 void Passes::sweep(Pass pass, bool moved) {
   const Sweep s{pass, static_cast<float>(1 / dt), moved, false};
-  eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->sweep(r, s); });
+  eachColour(false, [&](const BlockRange& r, std::size_t, std::size_t) { engine.kernel->sweep(r, s); });
 }
 
 double Passes::measuredSweep(Pass pass, bool moved, bool backward) {
   const Sweep s{pass, static_cast<float>(1 / dt), moved, backward};
   std::vector<float> worst(engine.team != nullptr ? static_cast<std::size_t>(engine.team->size()) : 1, 0.0f);
-  eachColour(backward, [&](const BlockRange& r, std::size_t part) {
+  eachColour(backward, [&](const BlockRange& r, std::size_t, std::size_t part) {
     worst[part] = std::max(worst[part], engine.kernel->measuredSweep(r, s));
   });
   float most = 0;
@@ -99,7 +100,7 @@ double Passes::solveJoints(double enough) {
 }
 
 void Passes::warmStart() {
-  eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->warmStart(r); });
+  eachColour(false, [&](const BlockRange& r, std::size_t, std::size_t) { engine.kernel->warmStart(r); });
 }
 
 int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
@@ -139,7 +140,9 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
       continue;
     }
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { goOn(c, e, course[i], share, on[i]); });
-    eachColour(false, [&](const BlockRange& r, std::size_t) { engine.kernel->give(r, on.data()); });
+    eachColour(false, [&](const BlockRange& r, std::size_t first, std::size_t) {
+      engine.kernel->give(r, on.data() + first);
+    });
   }
   return most;
 }

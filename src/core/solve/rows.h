@@ -30,24 +30,24 @@ struct Mat8 {  // symmetric
 };
 
 struct PointRow {
-  Vec8 arm_a, arm_b;  // from the centres of mass, world, at the substep's start
-  Row8 gap;           // m, then
-  Row8 gap_now;       // m, where the bodies' places were looked at last
-  Row8 mass;          // effective, along the normal
-  Row8 impulse;       // N s, so far in this internal step
+  Vec8 arm;      // from the patch's middle, world, at the substep's start
+  Row8 gap;      // m, then
+  Row8 gap_now;  // m, where the bodies' places were looked at last
+  Row8 mass;     // effective, along the normal
+  Row8 impulse;  // N s, so far in this internal step
 };
 
-// What most contacts need: 84 bytes a point.
+// What most contacts need: 72 bytes a point.
 struct alignas(64) ContactBlock {
   std::uint32_t body_a[kLanes], body_b[kLanes];
-  Vec8 normal, along, across;  // the patch's frame
+  Vec8 normal, along;  // of the patch's frame; across is square to both
   Row8 inverse_mass_a, inverse_mass_b;
   Mat8 inverse_inertia_a, inverse_inertia_b;
   PointRow point[4];
-  Vec8 friction_arm_a, friction_arm_b;  // to the patch's middle
-  Row8 slip_xx, slip_xy, slip_yy;       // inverse of the 2x2 effective inverse mass
-  Row8 twist_mass, twist_lever;         // kg m2; m: moment about the normal over load
-  Row8 friction;                        // what holds now: that at rest, or that of sliding
+  Vec8 middle_a, middle_b;         // the patch's, from the centres of mass; there friction acts
+  Row8 slip_xx, slip_xy, slip_yy;  // inverse of the 2x2 effective inverse mass
+  Row8 twist_mass, twist_lever;    // kg m2; m: moment about the normal over load
+  Row8 friction;                   // what holds now: that at rest, or that of sliding
   Row8 impulse_along, impulse_across, impulse_twist;
   Row8 push_speed;                            // m/s: the fastest that an overlap is eased out
   Row8 bias_rate, mass_scale, impulse_scale;  // the push-out spring, as coefficients of a velocity row
@@ -77,7 +77,6 @@ struct alignas(32) Unfinished {
   Row8 points;  // how many a lane has
   Row8 friction_slide;
   Row8 least_radius, spin_lever;  // m: of the patch; what spinning resistance adds to the twist's lever
-  Row8 turns_a;                   // 1: a moves, and the patch's extent is seen from it; 0: from b
   Vec8 friction_impulse;          // N s, world
   Row8 size;                      // m: of the lighter partner
   Row8 spring_rate, damping_ratio, mass_share;  // of the push-out spring: springSoftness

@@ -18,17 +18,17 @@ namespace {
 
 // Balls of one kilogram and 0.2 m across; piece 0 is fixed.
 struct Balls {
-  std::vector<Traits> traits;
+  TraitsList traits;
   Motion motion;
   std::vector<std::uint32_t> active, body_of;
 
-  explicit Balls(std::size_t count) {
+  explicit Balls(std::size_t count, bool rolling = true) {
     for (std::size_t i = 0; i < count; ++i) {
       Traits t;
       if (i > 0) {
         t.inverse_mass = 1;
         t.inertia = 0.004 * Mat3::Identity();
-        t.inverse_inertia = 250 * Mat3::Identity();
+        if (rolling) t.inverse_inertia = 250 * Mat3::Identity();
         t.moments = Vec3::Constant(0.004);
         t.dynamic = true;
         t.roundness = shape::Roundness::Ball;
@@ -53,7 +53,7 @@ struct Balls {
     Contact c;
     c.a = PieceId(a);
     c.b = PieceId(b);
-    c.patch.normal = normal;
+    c.patch.direction = normal.cast<float>();
     c.patch.count = 1;
     c.patch.middle = motion.position[a] + (0.1 + 0.5 * gap) * normal;
     c.patch.gap[0] = static_cast<float>(gap);
@@ -139,7 +139,7 @@ TEST_CASE("a fresh patch inherits forces by feature, then by place, and not acro
 
   Contact turned = old;
   turned.normal_force = {};
-  turned.patch.normal = Vec3::UnitY();
+  turned.patch.direction = Vec3f::UnitY();
   inherit(&old, &old + 1, &turned, &turned + 1, 0.01);
   CHECK(turned.totalForce() == 0);
 }
@@ -191,8 +191,7 @@ TEST_CASE("the loads found beforehand carry the weight above") {
 
 TEST_CASE("friction holds up to its cone and slides at it") {
   for (const double push : {2.0, 6.0}) {  // m/s2 sideways, against friction 0.4 of 9.81
-    Balls balls(2);
-    balls.traits[1].inverse_inertia.setZero();  // it cannot roll
+    Balls balls(2, false);
     balls.motion.position[0] = vec3(0, -0.2, 0);
     balls.motion.position[1] = Vec3::Zero();
     Contact c = balls.touch(0, 1, Vec3::UnitY());

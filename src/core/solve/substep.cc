@@ -55,7 +55,7 @@ void loadVelocity(const ActiveBody& b, BodyRow& row) {
   }
 }
 
-void loadPlace(const ActiveBody& b, const std::vector<Traits>& traits, BodyRow& row) {
+void loadPlace(const ActiveBody& b, const TraitsList& traits, BodyRow& row) {
   const Vec3 moved = b.position - b.start_position;
   const Quat turned =
       b.rounded ? touchTurn(traits[b.piece], b.start_turn, b.turn) : b.turn * b.start_turn.conjugate();
@@ -114,12 +114,13 @@ class Substep {
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     in_.engine.enter(Work::Prepare);
     takeJoints();
-    groups_ = groupContacts(block_in, in_.gravity.norm(), tiedBodies(joints_, block_in));
+    out_.groups = groupContacts(block_in, in_.gravity.norm(), tiedBodies(joints_, block_in));
     for (std::size_t k = 0; k < joints_.size(); ++k)
-      joints_[k].takeContacts(groups_.direct[k], out_.contacts, out_.bodies);
-    joints_of_.resize(groups_.islands.size());
-    for (std::size_t k = 0; k < joints_.size(); ++k) joints_of_[groups_.of_tied[k]].push_back(&joints_[k]);
-    Passes together{groups_.together, rows_, dt_, in_.engine};
+      joints_[k].takeContacts(out_.groups.direct[k], out_.contacts, out_.bodies);
+    joints_of_.resize(out_.groups.islands.size());
+    for (std::size_t k = 0; k < joints_.size(); ++k)
+      joints_of_[out_.groups.of_tied[k]].push_back(&joints_[k]);
+    Passes together{out_.groups.together, rows_, dt_, in_.engine};
     const double enough = kResidual * in_.gravity.norm() * dt_;
     const auto iterate = [&](Pass pass, bool moved) {
       together.sweep(pass, moved);
@@ -158,19 +159,16 @@ class Substep {
       iterate(Pass::Settle, true);
       together.judgeSliding();
       eachIsland([](Passes island, bool) { island.judgeSliding(); });
-      for (BlockList& direct : groups_.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
+      for (BlockList& direct : out_.groups.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
       in_.engine.enter(Work::Motion);
       fold();
       for (JointGroup& g : joints_) g.count(last_);
     }
-    in_.engine.enter(Work::Prepare);
-    storeForces(groups_.together, dt_, in_.engine.team, out_.contacts);
-    for (const BlockList& island : groups_.islands) storeForces(island, dt_, in_.engine.team, out_.contacts);
-    for (const BlockList& direct : groups_.direct) storeForces(direct, dt_, nullptr, out_.contacts);
     for (const JointGroup& g : joints_) {
       g.store(in_.iterations, out_.joint_states, out_.joint_loads);
       out_.work += g.work();
     }
+    out_.dt = dt_;
     return std::move(out_);
   }
 
@@ -188,12 +186,12 @@ class Substep {
   template <class Do>
   void eachIsland(Do one) {
     std::size_t blocks = 0;
-    for (const BlockList& island : groups_.islands) blocks += island.blocks.size();
-    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, groups_.islands.size(), 1,
+    for (const BlockList& island : out_.groups.islands) blocks += island.blocks.size();
+    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, out_.groups.islands.size(), 1,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
                    for (std::size_t k = begin; k < end; ++k)
-                     one(Passes{groups_.islands[k], rows_, dt_, in_.engine.alone(), joints_of_[k]},
-                         groups_.parting[k] != 0);
+                     one(Passes{out_.groups.islands[k], rows_, dt_, in_.engine.alone(), joints_of_[k]},
+                         out_.groups.parting[k] != 0);
                  });
   }
 
@@ -305,7 +303,6 @@ class Substep {
   PagedVector<Speeds> loaded_, last_;  // when the internal step began; what the solver gave in the one before
   Proposal out_;
   std::vector<JointGroup> joints_;
-  Groups groups_;
   std::vector<std::vector<JointGroup*>> joints_of_;  // an island
 };
 
@@ -313,6 +310,13 @@ class Substep {
 
 Proposal solveSubstep(const SubstepInput& in, Contacts contacts) {
   return Substep(in, std::move(contacts)).run();
+}
+
+void takeForces(Proposal& p, Team* team) {
+  storeForces(p.groups.together, p.dt, team, p.contacts);
+  for (const BlockList& island : p.groups.islands) storeForces(island, p.dt, team, p.contacts);
+  for (const BlockList& direct : p.groups.direct) storeForces(direct, p.dt, nullptr, p.contacts);
+  p.groups = {};
 }
 
 namespace {

@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "core/solve/block.h"
+#include "core/solve/groups.h"
 #include "core/solve/impact.h"
 #include "core/solve/passes.h"
 
@@ -18,7 +19,7 @@ struct Drive {
 };
 
 struct SubstepInput {
-  const std::vector<Traits>& traits;
+  const TraitsList& traits;
   const Motion& motion;
   const std::vector<std::uint32_t>& active;   // pieces that move, by themselves or driven; ascending
   const std::vector<std::uint32_t>& body_of;  // piece -> 1 + its place in `active`; 0: does not move
@@ -32,7 +33,9 @@ struct SubstepInput {
 
 struct Proposal {
   Bodies bodies;      // body k + 1 is active piece k
-  Contacts contacts;  // with the forces they carry at the end
+  Contacts contacts;  // as they were given: takeForces puts into them what they carry at the end
+  Groups groups;      // what the contacts came to
+  double dt = 0;      // s: an internal step
   std::vector<Hit> hits;
   std::vector<JointState> joint_states;  // a joint, as they are at the end
   std::vector<JointLoad> joint_loads;
@@ -46,6 +49,9 @@ inline constexpr double kFastShare = 0.4;
 
 // I1 what happens in an island depends on nothing outside it. I2 the result depends on the input's bits only.
 Proposal solveSubstep(const SubstepInput& in, Contacts contacts);
+
+// Puts the forces that were found into p.contacts, and gives p.groups' memory back.
+void takeForces(Proposal& p, Team* team);
 
 // The contact forces that hold the given pieces still, found by sweeps without motion: at most `sweeps`,
 // fewer for islands of many thousands. Their number hangs on the island only, so that one's bits do not on

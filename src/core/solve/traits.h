@@ -35,6 +35,32 @@ struct Traits {
   double mass() const { return inverse_mass > 0 ? 1 / inverse_mass : 0; }
 };
 
+// One entry a piece; those that share their traits hold them once.
+class TraitsList {
+ public:
+  std::size_t size() const { return kind_of_.size(); }
+  const Traits& operator[](std::size_t piece) const { return kinds_[kind_of_[piece]]; }
+  // Traits that pieces may have; returns which they are.
+  std::uint32_t addKind(const Traits& t) {
+    kinds_.push_back(t);
+    return static_cast<std::uint32_t>(kinds_.size() - 1);
+  }
+  void add(std::uint32_t kind) { kind_of_.push_back(kind); }
+  // The next piece, with traits of its own.
+  void push_back(const Traits& t) { add(addKind(t)); }
+  // From now on a piece has traits of its own.
+  void change(std::size_t piece, const Traits& t) { kind_of_[piece] = addKind(t); }
+  // Takes the last piece away, which must have been added with traits of its own.
+  void pop_back() {
+    kinds_.pop_back();
+    kind_of_.pop_back();
+  }
+
+ private:
+  std::vector<Traits> kinds_;
+  std::vector<std::uint32_t> kind_of_;
+};
+
 // One entry a piece. World space; velocity is that of the centre of mass.
 struct Motion {
   std::vector<Vec3> position, velocity, spin;

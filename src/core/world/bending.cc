@@ -126,8 +126,9 @@ void World::addCarriers(solve::Contacts& contacts, double h, int iterations) {
         const double t = h * k / iterations;
         d.poses.push_back({place + t * velocity, solve::turnBy(t * spin).normalized()});
       }
-      traits_.push_back(traits_[piece]);
-      traits_.back().outer_radius = 0;
+      solve::Traits bare = traits_[piece];
+      bare.outer_radius = 0;
+      traits_.push_back(bare);
       motion_.position.push_back(place);
       motion_.turn.push_back(Quat::Identity());
       motion_.velocity.push_back(velocity);
@@ -147,7 +148,7 @@ void World::dropCarriers(solve::Proposal& p) {
   for (solve::Hit& h : p.hits)
     for (PieceId* side : {&h.a, &h.b})
       if (side->index() >= pieces) *side = carried_[side->index() - pieces].piece;
-  traits_.resize(pieces);
+  while (traits_.size() > pieces) traits_.pop_back();
   for (std::vector<Vec3>* v : {&motion_.position, &motion_.velocity, &motion_.spin}) v->resize(pieces);
   motion_.turn.resize(pieces);
   active_.resize(active_.size() - carried_.size());

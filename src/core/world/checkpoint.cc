@@ -8,12 +8,12 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 6;
+constexpr std::uint32_t kCheckpointVersion = 7;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
   w.add(c.b.value);
-  w.add(c.patch.normal);
+  w.add(c.patch.direction);
   w.add(c.patch.middle);
   w.add(c.patch.sub);
   w.add(c.patch.part);
@@ -41,7 +41,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
 void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.a.value);
   r.read(c.b.value);
-  r.read(c.patch.normal);
+  r.read(c.patch.direction);
   r.read(c.patch.middle);
   r.read(c.patch.sub);
   r.read(c.patch.part);

@@ -174,12 +174,13 @@ bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::C
 // Takes the points with both bodies and the normal with the face; returns how far they went past each other
 // (m).
 double World::followPatch(const Way& way_a, const Way& way_b, double size, solve::Patch& m) {
-  m.normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal).normalized();
+  const Vec3 normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal()).normalized();
+  m.direction = normal.cast<float>();
   const Vec3 middle = 0.5 * (way_a.now(m.middle) + way_b.now(m.middle));
   double squared = 0;
   for (std::size_t k = 0; k < m.count; ++k) {
     const Vec3 p = m.place(k), a = way_a.now(p), b = way_b.now(p);
-    m.gap[k] = static_cast<float>(m.gapAt(k) + m.normal.dot(b - a));
+    m.gap[k] = static_cast<float>(m.gapAt(k) + normal.dot(b - a));
     m.arm[k] = (0.5 * (a + b) - middle).cast<float>();
     squared = greatest(squared, (b - a).squaredNorm());
   }
@@ -270,6 +271,7 @@ solve::Contacts World::findContacts(double h) {
     parts[0].apart.insert(parts[0].apart.end(), parts[k].apart.begin(), parts[k].apart.end());
   }
   apart_ = std::move(parts[0].apart);
+  ways_ = PagedVector<Way>();  // the solver has better use for the memory
   return all;
 }
 

@@ -51,11 +51,11 @@ void World::drive(double from, double to, int iterations) {
 
 void World::makeDynamic(std::size_t piece) {
   const solve::Traits& full = scene_.prototypeOf(piece).traits;
-  solve::Traits& t = traits_[piece];
+  solve::Traits t = traits_[piece];
   t.dynamic = true;
   t.inverse_mass = full.inverse_mass;
   t.weight = t.mass() * scene_.gravity.norm();
-  falls_[piece] = t.mass() * t.gravity_share * scene_.gravity;
+  traits_.change(piece, t);
 }
 
 // Kinematic pieces whose time has come go on with the speed and spin that their keys gave them last.
@@ -109,7 +109,7 @@ void World::wakeForDrives() {
       const bool first = c.a.value == i;
       const std::uint32_t j = first ? c.b.value : c.a.value;
       const double up =
-          (first ? 1 : -1) * c.patch.normal.dot(scene_.up) * static_cast<double>(c.totalForce());
+          (first ? 1 : -1) * c.patch.normal().dot(scene_.up) * static_cast<double>(c.totalForce());
       if (up <= 0 || sleep_[j] != Sleep::Asleep) return;
       double& sum = borne[j];
       sum += up;

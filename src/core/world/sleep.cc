@@ -70,7 +70,7 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
     bool meets = false;
     for (std::size_t k = 0; k < c.patch.count; ++k) {
       const Vec3 p = c.patch.place(k), va = velocityAt(a, c, p), vb = velocityAt(b, c, p);
-      const double speed = c.patch.normal.dot(va - vb);
+      const double speed = c.patch.normal().dot(va - vb);
       closing = greatest(closing, speed);
       meets = meets || c.patch.gapAt(k) <= speed * h;
     }

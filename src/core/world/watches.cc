@@ -9,7 +9,7 @@ namespace drubble::world {
 namespace {
 
 Vec3 forceOnB(const solve::Contact& c) {
-  return static_cast<double>(c.totalForce()) * c.patch.normal + c.friction_force.cast<double>();
+  return static_cast<double>(c.totalForce()) * c.patch.normal() + c.friction_force.cast<double>();
 }
 
 }  // namespace

@@ -23,6 +23,33 @@ Sleep startOf(const Piece& p) {
 
 }  // namespace
 
+namespace {
+
+// Pieces of one prototype and role share their traits.
+class TraitsOfPieces {
+ public:
+  explicit TraitsOfPieces(const Scene& s) : scene_(s), kind_(2 * s.prototypes.size(), kNone) {}
+
+  std::uint32_t kindOf(const Piece& p, solve::TraitsList& traits) {
+    const bool dynamic = p.role == Role::Dynamic;
+    std::uint32_t& kind = kind_[2 * p.prototype.index() + (dynamic ? 1 : 0)];
+    if (kind != kNone) return kind;
+    const double gravity = scene_.gravity.norm();
+    solve::Traits t = scene_.prototypes[p.prototype.index()].traits;
+    if (!dynamic) t.dynamic = false, t.inverse_mass = 0;
+    t.weight = t.mass() * gravity;
+    t.spring_rate = solve::springRate(t.size, gravity);
+    return kind = traits.addKind(t);
+  }
+
+ private:
+  static constexpr std::uint32_t kNone = 0xffffffffu;
+  const Scene& scene_;
+  std::vector<std::uint32_t> kind_;
+};
+
+}  // namespace
+
 World::World(const Scene& scene, Machine machine)
     : scene_(scene),
       frame_(scene.first_frame),
@@ -33,13 +60,10 @@ World::World(const Scene& scene, Machine machine)
       near_(scene.pieces.size()),
       team_(machine.threads),
       engine_{&solve::kernelOf(machine.lanes), &team_} {
+  TraitsOfPieces kinds(scene);
   for (const Piece& p : scene.pieces) {
-    solve::Traits t = scene.prototypes[p.prototype.index()].traits;
-    if (p.role != Role::Dynamic) t.dynamic = false, t.inverse_mass = 0;
-    t.weight = t.mass() * scene.gravity.norm();
-    t.spring_rate = solve::springRate(t.size, scene.gravity.norm());
-    traits_.push_back(t);
-    falls_.push_back(t.dynamic ? Vec3(t.mass() * t.gravity_share * scene.gravity) : Vec3(Vec3::Zero()));
+    traits_.add(kinds.kindOf(p, traits_));
+    const solve::Traits& t = traits_[traits_.size() - 1];
     kinds_.push_back(scene.prototypes[p.prototype.index()].shape.kind);
     motion_.position.push_back(p.start.position);
     motion_.turn.push_back(p.start.turn.normalized());
@@ -91,8 +115,21 @@ constexpr std::size_t kPiecesWorthAThread = 256, kContactsWorthAThread = 1024;
 solve::Contacts World::settledContacts(double h) {
   solve::Contacts contacts = findContacts(h);
   // A woken piece needs its own reach; each round wakes at least one more, and few need a second.
-  while (wakeForContacts(contacts, h) || wakeForJoints()) contacts = findContacts(h);
+  while (wakeForContacts(contacts, h) || wakeForJoints()) {
+    contacts = solve::Contacts();
+    contacts = findContacts(h);
+  }
   return contacts;
+}
+
+// The contacts just found are the world's from now on, whether the substep is committed or not: they go on
+// from the same forces. So the old ones' memory is the solver's.
+void World::adopt() {
+  contacts_ = solve::Contacts();
+  for (const std::uint32_t i : moved_)
+    looked_from_.position[i] = motion_.position[i], looked_from_.turn[i] = motion_.turn[i];
+  moved_.clear();
+  touches_ = PagedVector<Touch>();
 }
 
 // One substep; one in which something passed through another is refused, and done again in halves. Where even
@@ -112,7 +149,9 @@ void World::substep(double from, double to, int iterations, int depth) {
   // substep is done again.
   do {
     wakeForJoints();
+    if (p.dt > 0) contacts_ = std::move(p.contacts);
     solve::Contacts contacts = settledContacts(h);
+    adopt();
     activate();
     addCarriers(contacts, h, iterations);
     p = solve::solveSubstep({traits_,
@@ -131,6 +170,8 @@ void World::substep(double from, double to, int iterations, int depth) {
   engine_.enter(Work::Guard);
   const std::vector<Passing> passings = findPassings(p);
   if (!passings.empty() && depth < kMostHalvings) {
+    contacts_ = std::move(p.contacts);
+    p = {};
     const double middle = 0.5 * (from + to);
     substep(from, middle, iterations, depth + 1);
     substep(middle, to, iterations, depth + 1);
@@ -160,19 +201,17 @@ void World::commit(solve::Proposal&& p) {
     for (std::size_t k = begin; k < end; ++k)
       if (absurd(p.bodies[k + 1])) any_absurd.store(true, std::memory_order_relaxed);
   });
-  for (std::size_t k = 1; any_absurd && k < p.bodies.size(); ++k)
-    if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
-  const auto lookedFrom = [&](std::uint32_t i) {
-    looked_from_.position[i] = motion_.position[i];
-    looked_from_.turn[i] = motion_.turn[i];
-  };
-  for (const std::uint32_t i : moved_) lookedFrom(i);
+  if (any_absurd) flewApart(p);
+  engine_.enter(Work::Prepare);
+  solve::takeForces(p, &team_);
+  engine_.enter(Work::Other);
   moved_.resize(p.bodies.size() - 1);
   team_.share(moved_.size(), kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const solve::ActiveBody& b = p.bodies[k + 1];
-      lookedFrom(b.piece);
       moved_[k] = b.piece;
+      looked_from_.position[b.piece] = motion_.position[b.piece];
+      looked_from_.turn[b.piece] = motion_.turn[b.piece];
       motion_.position[b.piece] = b.position;
       motion_.turn[b.piece] = b.turn;
       motion_.velocity[b.piece] = b.velocity;
@@ -182,6 +221,15 @@ void World::commit(solve::Proposal&& p) {
   contacts_ = std::move(p.contacts);
   hits_.insert(hits_.end(), p.hits.begin(), p.hits.end());
   findTouches();
+}
+
+// Refuses the substep: the contacts go back, with the forces that they came with.
+void World::flewApart(solve::Proposal& p) {
+  solve::Contacts before = p.contacts;
+  solve::takeForces(p, &team_);
+  contacts_ = std::move(before);
+  for (std::size_t k = 1; k < p.bodies.size(); ++k)
+    if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
 }
 
 void World::findTouches() {
@@ -291,9 +339,9 @@ void World::addState(FrameStats& out) const {
     const Sleep state = sleep_[i];
     out.awake += state == Sleep::Awake;
     out.asleep += state == Sleep::Asleep;
-    out.potential -= falls_[i].dot(motion_.position[i]);
-    if (state != Sleep::Awake) continue;
     const solve::Traits& t = traits_[i];
+    if (t.dynamic) out.potential -= t.mass() * t.gravity_share * scene_.gravity.dot(motion_.position[i]);
+    if (state != Sleep::Awake) continue;
     const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
     out.kinetic +=
         0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);

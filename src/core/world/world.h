@@ -90,7 +90,7 @@ class World {
   Team& team() { return team_; }
   int frame() const { return frame_; }
   const solve::Motion& motion() const { return motion_; }
-  const std::vector<solve::Traits>& traits() const { return traits_; }
+  const solve::TraitsList& traits() const { return traits_; }
   // What a piece is felt as now: its prototype's shape, or what that is bent to.
   const shape::Shape& shapeOf(std::size_t piece) const;
   // Whether its form changed in the last frame.
@@ -176,6 +176,7 @@ class World {
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
   void commit(solve::Proposal&& p);
+  void flewApart(solve::Proposal& p);
   static bool absurd(const solve::ActiveBody& b);
   std::string whyFlewApart(const solve::ActiveBody& b, const solve::Contacts& contacts) const;
   // A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
@@ -227,6 +228,7 @@ class World {
   void makeDynamic(std::size_t piece);
   void wakeForDrives();
   solve::Contacts settledContacts(double h);
+  void adopt();
   bool releaseHeld(const std::vector<solve::Hit>& hits);
   // A body that passed through another by the end of the substep, and how far it must be set back.
   struct Passing {
@@ -269,9 +271,8 @@ class World {
   friend Steps chooseSteps(World& w);
 
   const Scene& scene_;
-  std::vector<solve::Traits> traits_;
+  solve::TraitsList traits_;
   std::vector<shape::Kind> kinds_;  // of the pieces' shapes
-  std::vector<Vec3> falls_;         // N: what gravity pulls a piece with
 
   // What has history; all of it is in the checkpoint.
   int frame_ = 0;
