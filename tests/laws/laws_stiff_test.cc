@@ -276,23 +276,50 @@ TEST_CASE("half and double quality: a stack of twenty sags as much, light or hea
   }
 }
 
-// Not held yet, and so left out unless it is asked for: docs/physics.md, "What does not hold yet".
-TEST_CASE("a thin light disc between a heavy cask and heavy chests is not sunk into", "[.squeezed][slow]") {
-  const double quality = GENERATE(0.5, 1.0, 2.0);
-  Stage s;
-  s.scene.solver.quality = quality;
-  s.surface(0.45, 0.1);
-  s.ground();
-  const double thick = 0.05;
-  s.add(world::cylinderPrototype("cask", 0.28, 0.8, Vec3::UnitY(), 700), vec3(0, 0.41, 0));
-  s.add(world::cylinderPrototype("disc", 0.3, thick, Vec3::UnitY(), 700), vec3(0, 0.86, 0));
-  for (int k = 0; k < 2; ++k) s.box(vec3(0.8, 0.4, 0.5), vec3(0.1, 1.12 + 0.42 * k, 0.12), Vec3::Zero(), 700);
-  measure::PenetrationMeter meter;
-  double worst = 0;
-  for (int f = 0; f < 96; ++f) {
-    s.frames(1);
-    worst = std::max(worst, meter.measure(s.world()).worst);
+namespace {
+
+constexpr double kThick = 0.05;
+
+// A disc of 10 kg on a cask of 138 kg; two chests of 112 kg are dropped upon it from a centimetre.
+struct Squeezed : Stage {
+  double worst = 0;  // overlap, share of the disc's thickness
+  explicit Squeezed(double quality) {
+    scene.solver.quality = quality;
+    surface(0.45, 0.1);
+    ground();
+    add(world::cylinderPrototype("cask", 0.28, 0.8, Vec3::UnitY(), 700), vec3(0, 0.41, 0));
+    add(world::cylinderPrototype("disc", 0.3, kThick, Vec3::UnitY(), 700), vec3(0, 0.86, 0));
+    for (int k = 0; k < 2; ++k) box(vec3(0.8, 0.4, 0.5), vec3(0.1, 1.12 + 0.42 * k, 0.12), Vec3::Zero(), 700);
   }
-  say("disc of 10 kg under chests of 112: overlap, share of 0.05 m", quality, worst / thick, 0);
-  CHECK(worst < 0.02 * thick);
+  void run() {
+    measure::PenetrationMeter meter;
+    for (int f = 0; f < 96; ++f) {
+      frames(1);
+      worst = std::max(worst, meter.measure(world()).worst / kThick);
+    }
+  }
+};
+
+}  // namespace
+
+TEST_CASE("a thin light disc between a heavy cask and heavy chests bears them: all stands and sleeps") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  Squeezed s(quality);
+  s.run();
+  measure::PenetrationMeter meter;
+  const double rest = meter.measure(s.world()).worst / kThick;
+  say("disc of 10 kg under chests of 112: overlap at rest, of 0.05 m", quality, rest, 0);
+  CHECK(rest < 0.02);
+  CHECK(s.world().stats().awake == 0);
+  CHECK(s.world().motion().position[2].y() == Approx(0.825).margin(0.001));
+  CHECK(s.world().motion().position[4].y() == Approx(1.45).margin(0.002));
+}
+
+// Not held yet, and so left out unless it is asked for: docs/physics.md, "What does not hold yet".
+TEST_CASE("nor do they sink into it as they land", "[.squeezed][slow]") {
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  Squeezed s(quality);
+  s.run();
+  say("the same: the most on the way, of 0.05 m", quality, s.worst, 0);
+  CHECK(s.worst < 0.02);
 }

@@ -17,11 +17,11 @@ constexpr double kLevel = 1e-6;    // of the patch's extent: no deeper counts as
 constexpr double kClearly = 1e-4;  // of the distance
 constexpr double kAsLow = 2.5e-4;  // of the patch's extent: points no higher than that touch with the deepest
 constexpr double kApart = 1e-3;    // of the patch's extent: points nearer than that are one
-constexpr double kHovering = 0.2;  // of its distance: what a point counts that is far from touching
+constexpr double kHovering = 0.25;  // of its distance: what a point counts that is far from touching
 
 }  // namespace
 
-void keepFour(const std::vector<Point>& points, Manifold& out) {
+void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim) {
   const std::size_t n = points.size();
   out.count = 0;
   if (n <= 4) {
@@ -44,23 +44,27 @@ void keepFour(const std::vector<Point>& points, Manifold& out) {
   const auto deepest = pick(0, [&](const Point& p) { return p.gap <= level ? 1.0 : 0.0; }).first;
   const Vec3 a = points[deepest].position;
   // What touches goes before what hovers, or a corner that bears would be dropped for one that does not
-  // reach: the piece would tip over it, and back.
+  // reach: the piece would tip over it, and back. But a patch of touching points along one rim alone would
+  // let something thin turn past flat: to both sides of the two that bear, what is much farther out counts,
+  // and of a smooth rim distance alone.
   const double size = extent.size().norm(), low = kAsLow * size;
-  const auto pickTouching = [&](double apart, auto measure) {
-    const auto found =
+  const double hovering = rim == Rim::Smooth ? 1 : kHovering;
+  const auto pickTouching = [&](double least_share, double apart, auto measure) {
+    const auto touching =
         pick(kClearly, [&](const Point& p) { return p.gap <= lowest + low ? measure(p) : 0.0; });
-    if (found.second > apart) return found;
+    if (touching.second > greatest(apart, least_share * pick(kClearly, measure).second)) return touching;
     return pick(kClearly, [&](const Point& p) {
-      return greatest(kHovering, low / greatest(low, p.gap - lowest)) * measure(p);
+      return greatest(hovering, low / greatest(low, p.gap - lowest)) * measure(p);
     });
   };
-  const auto far = pickTouching(kApart * size, [&](const Point& p) {
+  // Corners that bear side by side are both kept, however near.
+  const auto far = pickTouching(rim == Rim::Smooth ? hovering : 0, kApart * size, [&](const Point& p) {
                      return out.normal.cross(p.position - a).norm();
                    }).first;
   const Vec3 side = out.normal.cross(points[far].position - a);
   const double apart = kApart * size * side.norm();
-  const auto left = pickTouching(apart, [&](const Point& p) { return side.dot(p.position - a); });
-  const auto right = pickTouching(apart, [&](const Point& p) { return -side.dot(p.position - a); });
+  const auto left = pickTouching(hovering, apart, [&](const Point& p) { return side.dot(p.position - a); });
+  const auto right = pickTouching(hovering, apart, [&](const Point& p) { return -side.dot(p.position - a); });
   out.points[static_cast<std::size_t>(out.count++)] = points[deepest];
   if (far != deepest) out.points[static_cast<std::size_t>(out.count++)] = points[far];
   const double flat = 1e-9 * side.squaredNorm();

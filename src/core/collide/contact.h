@@ -32,9 +32,13 @@ struct Manifold {
 
 using Manifolds = std::vector<Manifold>;
 
+// What points beside each other are: corners, or places of a smooth rim.
+enum class Rim { Corners, Smooth };
+
 // Keeps the four points of `points` that span the patch best: the deepest, the farthest from it, the farthest
 // from the line through both, and the farthest on that line's other side. What touches with the deepest goes
-// before what hovers, and of what hovers the lower counts more. Near ties go to the earlier point.
-void keepFour(const std::vector<Point>& points, Manifold& out);
+// before what hovers, unless that is four times as far out; of what hovers the lower counts more. The second
+// of two corners that bear is kept however near it is. Near ties go to the earlier point.
+void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim = Rim::Corners);
 
 }  // namespace drubble::collide

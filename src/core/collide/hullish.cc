@@ -13,6 +13,8 @@ constexpr int kMostTurns = 4;
 constexpr double kSameTurn =
     1e-3;  // rad: a prism turned this well stands for its cylinder to 5e-7 of the radius
 
+constexpr double kEndOn = 0.99;  // cosine
+
 constexpr double kSkim = 2e-3;  // of the inner radius: a ledge as low as this trips nothing
 
 // Whether the patch has next to no extent in some direction.
@@ -58,6 +60,9 @@ bool decided(const Manifold& m, double gap, double low) {
   return !narrow(near, -4 * gap + low);
 }
 
+// Whether it is no cylinder, or is touched on one of its ends.
+bool endOn(const Hullish& h, const Vec3& normal) { return !h.turns || absolute(h.axis.dot(normal)) > kEndOn; }
+
 void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                  bool fine, Manifold& m) {
   const double skin = a.skin + b.skin;
@@ -77,8 +82,8 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
                            ? Axis{}
                            : bestEdges(side_a, side_b, b_to_a, faces, faces.gap() + favour, reach + skin);
     if (edges.gap > reach + skin) return apart(edges.normal);
-    // The corners of a prism that stands for a smooth side are no corners.
-    const bool flat = !a.turns && !b.turns;
+    // The corners of a prism that stands for a smooth side are no corners; those of its ends are.
+    const bool flat = endOn(a, m.normal) && endOn(b, b_to_a.turn.transpose() * m.normal);
     const bool face_serves =
         flat && m.count > 1 && nearlySame(m.normal, edges.normal) && m.leastGap() > edges.gap - low;
     if (edges.kind == AxisKind::Edges && !face_serves)
@@ -131,6 +136,7 @@ Hullish hullishOf(const shape::Shape& s) {
   if (s.kind == shape::Kind::Capsule) h.skin = s.radius;
   h.turns = s.kind == shape::Kind::Cylinder;
   h.fine = h.turns ? sideOf(*s.fine) : h.side;
+  h.side.round_ends = h.fine.round_ends = h.turns;
   h.axis = s.axis;
   if (h.turns) h.corner = anyNormalTo(s.axis);
   return h;

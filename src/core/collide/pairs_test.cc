@@ -274,46 +274,6 @@ TEST_CASE("overlapping boxes are found, static pairs are not (brute force)") {
   CHECK(expected.size() > 50);
 }
 
-TEST_CASE("four kept points span the patch") {
-  std::vector<Point> ring;
-  for (std::uint32_t i = 0; i < 16; ++i)
-    ring.push_back({vec3(std::cos(i * 0.3927), 0, std::sin(i * 0.3927)), i == 3 ? -0.01 : 0.0, i});
-  Manifold m;
-  m.normal = Vec3::UnitY();
-  keepFour(ring, m);
-  REQUIRE(m.count == 4);
-  CHECK(m.points[0].feature == 3);
-  CHECK(m.points[1].feature == 11);
-  CHECK(m.points[2].feature + m.points[3].feature == 7 + 15);
-}
-
-TEST_CASE("a corner that touches is kept before one that hovers farther out") {
-  // A tilted pad: two corners close together bear, the others hover.
-  const std::vector<Point> pad = {{vec3(0.10, 0, 0.08), -5e-5, 1},    {vec3(0.06, 0, 0.10), -3e-5, 2},
-                                  {vec3(-0.08, 0, -0.05), 1.7e-3, 3}, {vec3(0.08, 0, -0.10), 1.3e-3, 4},
-                                  {vec3(-0.06, 0, 0.09), 6e-4, 5},    {vec3(0.09, 0, -0.08), 1.2e-3, 6}};
-  Manifold m;
-  m.normal = Vec3::UnitY();
-  keepFour(pad, m);
-  std::vector<std::uint32_t> kept;
-  for (int i = 0; i < m.count; ++i) kept.push_back(m.points[static_cast<std::size_t>(i)].feature);
-  CHECK(std::count(kept.begin(), kept.end(), 1u) == 1);
-  CHECK(std::count(kept.begin(), kept.end(), 2u) == 1);
-}
-
-TEST_CASE("of two corners that bear side by side both are kept, however far out the others hover") {
-  const std::vector<Point> pad = {
-      {vec3(-0.1397, 0, 0.0108), -1.19e-5, 1}, {vec3(-0.1392, 0, 0.0070), -0.9e-5, 2},
-      {vec3(0.0662, 0, -0.0350), 1.70e-3, 3},  {vec3(-0.0885, 0, -0.0513), 0.52e-3, 4},
-      {vec3(0.0090, 0, 0.1409), 0.90e-3, 5},   {vec3(0.0531, 0, 0.0909), 1.66e-3, 6}};
-  Manifold m;
-  m.normal = Vec3::UnitY();
-  keepFour(pad, m);
-  REQUIRE(m.count >= 3);
-  CHECK(m.points[0].feature == 1);
-  CHECK(m.points[1].feature == 2);
-}
-
 namespace {
 
 shape::Shape boxOf(const Vec3& size) { return shape::box(-0.5 * size, 0.5 * size); }

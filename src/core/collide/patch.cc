@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // The patch where two convex bodies touch, once the axis is known.
 #include <cmath>
+#include <limits>
 
 #include "core/collide/separation.h"
 
@@ -10,6 +11,9 @@ using shape::Edge;
 using shape::Face;
 
 namespace {
+
+constexpr double kThin = 0.15;  // of the patch's extent
+constexpr double kRock = 0.1;   // rad
 
 struct ClipPoint {
   Vec3 p = Vec3::Zero();
@@ -50,12 +54,21 @@ void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t
     clip(poly, spare, side, side.dot(x.vertices[va]), va + 1);
   }
   points.clear();
+  const auto gapAt = [&](const ClipPoint& c) { return face.normal.dot(c.p) - face.offset; };
+  double lowest = std::numeric_limits<double>::infinity();
+  Box extent;
+  for (const ClipPoint& c : poly) lowest = least(lowest, gapAt(c)), extent.add(c.p);
+  // Something thin that touches here may turn and touch there before the next look.
+  const double size = extent.size().norm();
+  const double far = reach + (least(x.inner_radius, y.inner_radius) < kThin * size ? kRock * size : 0);
   for (const ClipPoint& c : poly) {
-    const double gap = face.normal.dot(c.p) - face.offset;
-    if (gap <= reach) points.push_back({c.p - 0.5 * gap * face.normal, gap, c.feature ^ tag});
+    const double gap = gapAt(c);
+    if (lowest <= reach && gap <= far)
+      points.push_back({c.p - 0.5 * gap * face.normal, gap, c.feature ^ tag});
   }
   out.normal = face.normal;
-  keepFour(points, out);
+  const bool disc = (x.round_ends && face.count > 4) || (y.round_ends && incident.count > 4);
+  keepFour(points, out, disc ? Rim::Smooth : Rim::Corners);
 }
 
 void edgePatch(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,

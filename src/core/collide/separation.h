@@ -19,6 +19,7 @@ struct Side {
   std::span<const std::uint32_t> first_face_of, faces_of;  // the faces of a vertex
   Vec3 centre = Vec3::Zero();
   double inner_radius = 0;
+  bool round_ends = false;  // its faces of more than four corners stand for discs
 
   // A mere line: its one face has two corners and looks nowhere.
   bool line() const { return vertices.size() == 2; }

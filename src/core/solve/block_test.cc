@@ -148,7 +148,9 @@ TEST_CASE("a team makes the same blocks as one") {
   }
 }
 
-TEST_CASE("small calm islands get lists of their own, what moves and what is large goes together") {
+TEST_CASE(
+    "small islands that are calm or squeezed get lists of their own, what moves and what is large goes "
+    "together") {
   Crowd crowd(30);
   // Three rows of nine: the links between them and all ground contacts are cut but each row's own.
   std::erase_if(crowd.contacts, [](const Contact& c) { return c.b.value % 10 == 0 || c.a.value % 10 == 0; });
@@ -169,6 +171,20 @@ TEST_CASE("small calm islands get lists of their own, what moves and what is lar
   Groups stirred = groupContacts(crowd.input(), 9.81);
   CHECK(stirred.islands.size() == 2);
   CHECK(contactsOf(stirred.together) == 8);
+  // In motion, too, where something heavy presses on something light.
+  Traits heavy = crowd.traits[13];
+  heavy.inverse_mass /= 10;
+  heavy.weight *= 10;
+  crowd.traits.change(13, heavy);
+  crowd.bodies[13].inverse_mass /= 10;
+  Contact& pressed = *std::find_if(crowd.contacts.begin(), crowd.contacts.end(),
+                                   [](const Contact& c) { return c.a.value == 13; });
+  pressed.normal_force.fill(0);
+  CHECK(groupContacts(crowd.input(), 9.81).islands.size() == 2);
+  pressed.normal_force[0] = 50;
+  Groups squeezed = groupContacts(crowd.input(), 9.81);
+  CHECK(squeezed.islands.size() == 3);
+  CHECK(squeezed.parting == std::vector<char>{0, 0, 0});
   CHECK(sweepsFor(1) == kMostSweeps);
   CHECK(sweepsFor(kSweepBudget / 4) == 4);
   CHECK(sweepsFor(100 * kSweepBudget) == 1);

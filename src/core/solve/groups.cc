@@ -79,27 +79,29 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
     for (const std::uint32_t body : some.bodies) sets.join(some.bodies[0], body);
   std::vector<std::uint32_t> island = islandsOf(links, sets);
   std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0),
-      is_tied(in.bodies.size(), 0);
+      is_tied(in.bodies.size(), 0), is_squeezed(in.bodies.size(), 0);
   for (const TiedBodies& some : tied) is_tied[sets.find(some.bodies[0])] = 1;
   for (std::size_t i = 0; i < links.size(); ++i) {
     if (links[i].lively) is_lively[island[i]] = 1;
     if (links[i].deep) is_deep[island[i]] = 1;
+    if (links[i].squeezed) is_squeezed[island[i]] = 1;
   }
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
     is_calm[i] = island[i] != kNoIsland && is_lively[island[i]] == 0;
   for (const TiedBodies& some : tied)
     for (const std::uint32_t i : some.contacts) island[i] = kNoIsland;
-  std::vector<std::vector<std::uint32_t>> islands = contactsByIsland(
-      island, in.bodies.size(),
-      [&](std::uint32_t i) { return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0; });
+  std::vector<std::vector<std::uint32_t>> islands =
+      contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) {
+        return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0;
+      });
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
     return is_tied[island[some[0]]] == 0 && sweepsFor(countBlocks(links, some)) == 1;
   });
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
     const std::uint32_t root = island[some[0]];
-    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0);
+    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0 && is_squeezed[root] == 0);
     for (const std::uint32_t i : some) apart[i] = 1;
   }
   std::vector<std::uint32_t> place(tied.empty() ? 0 : in.bodies.size(), kNoIsland);

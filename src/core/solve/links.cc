@@ -26,9 +26,17 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
 }
 
 constexpr double kDeep = 0.02;  // of the size
+constexpr float kHeavier = 8;   // times the other's mass
+constexpr float kLoaded = 4;    // of its weights
 
 bool overlapsDeep(const Contact& c, double size) {
   return c.patch.count > 0 && c.patch.leastGap() < -kDeep * size;
+}
+
+// Impulses that go through something light reach the end of their way slowly.
+bool squeezes(const Contact& c, const BodyBrief& a, const BodyBrief& b) {
+  const float light = std::max(a.per_weight, b.per_weight), heavy = std::min(a.per_weight, b.per_weight);
+  return heavy > 0 && light >= kHeavier * heavy && c.totalForce() * light >= kLoaded;
 }
 
 bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, const BodyBrief& b) {
@@ -56,6 +64,7 @@ Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
   const auto most = static_cast<double>(mostSpeed(a, b));
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   out.deep = overlapsDeep(c, size);
+  out.squeezed = squeezes(c, a, b);
   return out;
 }
 

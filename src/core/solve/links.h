@@ -21,6 +21,7 @@ struct Link {
   bool extra = false;                 // it needs what stands in a BlockExtra
   bool lively = false;                // its points move past each other fast, measured by size and `gravity`
   bool deep = false;                  // it overlaps by far more than a load makes it
+  bool squeezed = false;              // something light under a load of something heavy
 };
 
 // Whether a contact resists rolling: a face on a face does not roll.
