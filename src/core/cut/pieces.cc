@@ -1,0 +1,267 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/cut/pieces.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "core/base/error.h"
+#include "core/base/sets.h"
+#include "core/cut/cells.h"
+#include "core/cut/facets.h"
+#include "core/cut/skeleton.h"
+#include "core/cut/triangulate.h"
+#include "core/mesh/mass.h"
+#include "core/mesh/tree.h"
+
+namespace drubble::cut {
+
+namespace {
+
+constexpr std::uint32_t kNone = 0xffffffffu;
+
+// The sides of an interface, each from node to node with the face to its left, seen from the higher cell.
+struct Side {
+  std::uint32_t low, high, from, to;  // cells, nodes
+  auto operator<=>(const Side&) const = default;
+};
+
+std::vector<Side> sidesOf(const Facets& f, const Nodes& nodes, const std::vector<Stretch>& stretches) {
+  std::vector<Side> out;
+  for (const Facet& x : f.facets)
+    for (std::uint32_t k = 0; k < x.count; ++k) {
+      const std::uint32_t other = f.nodes[x.first + k].beyond;
+      if (other == kNoSite || other < x.cell) continue;
+      out.push_back(
+          {x.cell, other, nodes.of_facet[x.first + (k + 1) % x.count], nodes.of_facet[x.first + k]});
+    }
+  for (const Stretch& s : stretches) {
+    const auto [i, j, k] = s.cells;
+    out.push_back({i, j, s.from, s.to});
+    out.push_back({i, k, s.to, s.from});
+    out.push_back({j, k, s.from, s.to});
+  }
+  std::sort(out.begin(), out.end());
+  return out;
+}
+
+// The loops that some sides make up; each node is left once and reached once.
+std::vector<Loop> loopsOf(std::span<const Side> sides) {
+  std::vector<Loop> out;
+  std::vector<char> used(sides.size(), 0);
+  const auto leaving = [&](std::uint32_t node) {
+    const auto at = std::lower_bound(sides.begin(), sides.end(), node,
+                                     [](const Side& s, std::uint32_t n) { return s.from < n; });
+    return at != sides.end() && at->from == node ? static_cast<std::size_t>(at - sides.begin())
+                                                 : sides.size();
+  };
+  for (std::size_t k = 0; k < sides.size(); ++k) {
+    if (used[k]) continue;
+    Loop& loop = out.emplace_back();
+    std::size_t at = k;
+    while (at < sides.size() && !used[at]) {
+      used[at] = 1;
+      loop.push_back(sides[at].from);
+      at = leaving(sides[at].to);
+    }
+    if (at != k)
+      throw Error(ErrorKind::Internal, "cells " + std::to_string(sides[k].low) + " and " +
+                                           std::to_string(sides[k].high) +
+                                           " meet in a face that does not close");
+  }
+  return out;
+}
+
+// A triangle of a cell's surface, its nodes in order.
+struct Skin {
+  std::uint32_t cell;
+  mesh::Triangle nodes;
+  Source source;
+};
+
+struct FlatFace {  // between two cells, not yet given to pieces
+  std::uint32_t low, high, node;
+  Interface interface;
+};
+
+void measure(const std::vector<mesh::Triangle>& triangles, std::span<const Vec3> places, const Vec3& about,
+             Interface& out) {
+  Vec3 sum = Vec3::Zero();
+  for (const mesh::Triangle& t : triangles) {
+    const Vec3 &a = places[t[0]], &b = places[t[1]], &c = places[t[2]];
+    const double area = 0.5 * (b - a).cross(c - a).dot(out.normal);
+    out.area += area;
+    sum += area * ((a + b + c) / 3 - about);
+  }
+  out.centroid = about + (out.area > 0 ? Vec3(sum / out.area) : Vec3(places[triangles[0][0]] - about));
+}
+
+// Makes a cell's surface into pieces: parts that hang together, hollows with what is around them.
+class Parts {
+ public:
+  Parts(std::span<const Vec3> places) : places_(places), local_(places.size(), kNone) {}
+
+  // Appends the pieces of one cell; `piece_of` becomes, of each of its triangles, the piece.
+  void split(std::span<const Skin> skin, std::vector<Piece>& out, std::vector<std::uint32_t>& piece_of) {
+    std::vector<std::uint32_t> used;
+    for (const Skin& s : skin)
+      for (const std::uint32_t n : s.nodes)
+        if (local_[n] == kNone) local_[n] = u32(used.size()), used.push_back(n);
+    Sets sets(used.size());
+    for (const Skin& s : skin) {
+      sets.join(local_[s.nodes[0]], local_[s.nodes[1]]);
+      sets.join(local_[s.nodes[0]], local_[s.nodes[2]]);
+    }
+    std::vector<std::uint32_t> part_of(used.size(), kNone);
+    std::vector<Piece> parts;
+    std::vector<std::uint32_t> part(skin.size());
+    for (std::size_t k = 0; k < skin.size(); ++k) {
+      std::uint32_t& p = part_of[sets.find(local_[skin[k].nodes[0]])];
+      if (p == kNone) p = u32(parts.size()), parts.emplace_back().cell = skin[k].cell;
+      part[k] = p;
+      parts[p].mesh.triangles.push_back(skin[k].nodes);
+      parts[p].sources.push_back(skin[k].source);
+    }
+    for (const std::uint32_t n : used) local_[n] = kNone;
+    for (Piece& p : parts) takePlaces(p.mesh);
+    const std::vector<std::uint32_t> piece = gather(parts, out);
+    for (std::size_t k = 0; k < skin.size(); ++k) piece_of.push_back(piece[part[k]]);
+  }
+
+ private:
+  void takePlaces(mesh::TriangleMesh& m) {
+    std::vector<std::uint32_t> used;
+    for (mesh::Triangle& t : m.triangles)
+      for (std::uint32_t& n : t) {
+        if (local_[n] == kNone) {
+          local_[n] = u32(used.size());
+          used.push_back(n);
+          m.vertices.push_back(places_[n]);
+        }
+        n = local_[n];
+      }
+    for (const std::uint32_t n : used) local_[n] = kNone;
+  }
+
+  // Returns where each part has gone.
+  static std::vector<std::uint32_t> gather(std::vector<Piece>& parts, std::vector<Piece>& out) {
+    std::vector<double> volume;
+    for (const Piece& p : parts) volume.push_back(mesh::massProperties(p.mesh).volume);
+    std::vector<std::uint32_t> order(parts.size()), piece(parts.size(), kNone);
+    for (std::uint32_t k = 0; k < order.size(); ++k) order[k] = k;
+    std::stable_sort(order.begin(), order.end(),
+                     [&](std::uint32_t a, std::uint32_t b) { return volume[a] > volume[b]; });
+    const auto first = u32(out.size());
+    for (const std::uint32_t k : order) {
+      if (volume[k] < 0 && k != order[0]) continue;
+      piece[k] = u32(out.size());
+      out.push_back(std::move(parts[k]));
+    }
+    for (const std::uint32_t k : order) {
+      if (piece[k] != kNone) continue;
+      std::uint32_t around = first;  // the smallest that holds it
+      for (auto n = u32(out.size()); n-- > first + 1 && around == first;)
+        if (mesh::Tree(out[n].mesh).inside(out[n].mesh, parts[k].mesh.vertices[0])) around = n;
+      piece[k] = around;
+      out[around].sources.insert(out[around].sources.end(), parts[k].sources.begin(), parts[k].sources.end());
+      mesh::append(out[around].mesh, parts[k].mesh);
+    }
+    return piece;
+  }
+
+  std::span<const Vec3> places_;
+  std::vector<std::uint32_t> local_;
+};
+
+void checkThin(const mesh::TriangleMesh& m, const std::vector<Vec3>& on) {
+  for (std::size_t t = 0; t < m.triangles.size(); ++t) {
+    const auto [a, b, c] = m.triangles[t];
+    if ((on[b] - on[a]).cross(on[c] - on[a]).isZero(0))
+      throw Error(ErrorKind::Input,
+                  "triangle " + std::to_string(t + 1) +
+                      " is thinner than a millionth of the mesh: take it out, or weld its corners");
+  }
+}
+
+void checkApart(std::vector<Vec3> on) {
+  const auto before = [](const Vec3& a, const Vec3& b) {
+    return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
+  };
+  std::sort(on.begin(), on.end(), before);
+  for (std::size_t k = 1; k < on.size(); ++k)
+    if (on[k] == on[k - 1]) throw Error(ErrorKind::Input, "two sites stand at the same place");
+}
+
+}  // namespace
+
+Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team) {
+  if (sites.empty()) throw Error(ErrorKind::Input, "a cut wants at least one site");
+  if (!mesh::closedness(m).closed()) throw Error(ErrorKind::Input, "only a closed mesh can be cut");
+  Box all = m.bounds();
+  for (const Vec3& s : sites) all.add(s);
+  const Lattice lattice(all);
+  std::vector<Vec3> on;
+  for (const Vec3& s : sites) on.push_back(lattice.on(s));
+  checkApart(on);
+  const Edges edges = edgesOf(m);
+  Surface surface{m, edges, {}, {}};
+  for (const Vec3& v : m.vertices) {
+    surface.on.push_back(lattice.on(v));
+    surface.at.push_back(lattice.measure(v));
+  }
+  checkThin(m, surface.on);
+  const std::vector<Cell> cells = cellsOf(on, team);
+  const Facets facets = facetsOf(surface, on, cells, team);
+  Nodes nodes = nodesOf(facets);
+  const std::vector<Stretch> stretches = stretchesOf(on, cells, facets, nodes);
+  std::vector<Vec3> places;
+  for (std::size_t k = 0; k < nodes.names.size(); ++k)
+    places.push_back(nodes.names[k].on == On::Vertex ? m.vertices[nodes.names[k].feature]
+                                                     : lattice.off(nodes.places[k]));
+
+  std::vector<Skin> skin;
+  for (const Facet& f : facets.facets)
+    for (std::uint32_t k = 1; k + 1 < f.count; ++k)
+      skin.push_back({f.cell,
+                      {nodes.of_facet[f.first], nodes.of_facet[f.first + k], nodes.of_facet[f.first + k + 1]},
+                      {f.triangle, false}});
+  std::vector<FlatFace> faces;
+  const std::vector<Side> sides = sidesOf(facets, nodes, stretches);
+  for (std::size_t begin = 0, end; begin < sides.size(); begin = end) {
+    const std::uint32_t i = sides[begin].low, j = sides[begin].high;
+    for (end = begin; end < sides.size() && sides[end].low == i && sides[end].high == j;) ++end;
+    const Vec3 normal = (on[j] - on[i]).normalized();
+    for (const Face& face : facesOf(loopsOf({&sides[begin], end - begin}), places, normal)) {
+      std::vector<mesh::Triangle> triangles;
+      triangulate(face, places, normal, triangles);
+      FlatFace& out = faces.emplace_back();
+      out.low = i;
+      out.high = j;
+      out.interface.normal = normal;
+      measure(triangles, places, places[face.outer[0]], out.interface);
+      for (const std::uint32_t n : face.outer) out.interface.corners.push_back(places[n]);
+      const Source source{u32(faces.size() - 1), true};
+      for (const mesh::Triangle& t : triangles) {
+        skin.push_back({i, t, source});
+        skin.push_back({j, {t[0], t[2], t[1]}, source});
+      }
+    }
+  }
+  std::stable_sort(skin.begin(), skin.end(), [](const Skin& a, const Skin& b) { return a.cell < b.cell; });
+
+  Cut out;
+  Parts parts(places);
+  std::vector<std::uint32_t> piece_of;
+  for (std::size_t begin = 0, end; begin < skin.size(); begin = end) {
+    for (end = begin; end < skin.size() && skin[end].cell == skin[begin].cell;) ++end;
+    parts.split({&skin[begin], end - begin}, out.pieces, piece_of);
+  }
+  for (FlatFace& f : faces) out.interfaces.push_back(std::move(f.interface));
+  for (std::size_t k = 0; k < skin.size(); ++k) {
+    if (!skin[k].source.inside) continue;
+    const std::uint32_t n = skin[k].source.index;
+    (skin[k].cell == faces[n].low ? out.interfaces[n].a : out.interfaces[n].b) = piece_of[k];
+  }
+  return out;
+}
+
+}  // namespace drubble::cut
