@@ -11,6 +11,7 @@ namespace drubble::cli {
 
 const std::vector<Command> kCommands = {
     {"check", "find trouble in a setup before time is spent on it", checkCommand},
+    {"cut", "cut the bodies that a setup breaks into pieces, and tell what comes of it", cutCommand},
     {"run", "simulate a setup to a cache", runCommand},
     {"report", "the measures of a cache: penetration, jitter, rest, strays, times", reportCommand},
     {"draw", "stills and sheets from a cache or a setup", drawCommand},

@@ -24,6 +24,7 @@ struct Command {
 extern const std::vector<Command> kCommands;
 
 int checkCommand(const std::vector<std::string>& arguments);
+int cutCommand(const std::vector<std::string>& arguments);
 int demoCommand(const std::vector<std::string>& arguments);
 int drawCommand(const std::vector<std::string>& arguments);
 int reportCommand(const std::vector<std::string>& arguments);

@@ -38,7 +38,7 @@ bool inUse(const BuiltScene& built, std::size_t prototype) {
 void checkMeshes(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
   for (std::size_t i = 0; i < built.meshes.size(); ++i) {
     const BodySetup& b = built.prototype_bodies[i];
-    if (b.geometry != Geometry::Mesh) continue;
+    if (b.geometry != Geometry::Mesh || b.cut) continue;
     const mesh::Diagnosis d = mesh::diagnose(built.meshes[i]);
     const mesh::Closedness& c = d.edges;
     const auto say = [&](Severity s, const std::string& text) {
@@ -239,9 +239,37 @@ std::vector<Meeting> listMeetings(const BuiltScene& built) {
   return out;
 }
 
+namespace {
+
+// The pieces of a cut body as one: the mean of their masses, the largest size.
+ListedBody listCut(const BuiltScene& built, const BuiltScene::CutBody& cut) {
+  ListedBody l;
+  const BodySetup& b = built.prototype_bodies[cut.first];
+  l.name = cut.name + "/*";
+  l.role = world::roleName(b.role);
+  l.shape = fmt::format("{} pieces' hulls", cut.count);
+  l.material = b.material.empty() ? "-" : b.material;
+  for (const world::Piece& q : built.scene.pieces)
+    l.copies += q.prototype.value - cut.first < cut.count ? 1 : 0;
+  for (std::uint32_t i = cut.first; i < cut.first + cut.count; ++i) {
+    const solve::Traits& t = built.scene.prototypes[i].traits;
+    if (b.role == world::Role::Dynamic) l.mass += t.mass() / cut.count;
+    l.size = greatest(l.size, t.size);
+  }
+  return l;
+}
+
+}  // namespace
+
 std::vector<ListedBody> listBodies(const BuiltScene& built) {
   std::vector<ListedBody> out;
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
+    const auto cut = std::find_if(built.cuts.begin(), built.cuts.end(),
+                                  [&](const BuiltScene::CutBody& c) { return i - c.first < c.count; });
+    if (cut != built.cuts.end()) {
+      if (i == cut->first) out.push_back(listCut(built, *cut));
+      continue;
+    }
     const world::Prototype& p = built.scene.prototypes[i];
     const BodySetup& b = built.prototype_bodies[i];
     ListedBody l;

@@ -119,6 +119,20 @@ std::vector<NamedMesh> readObjGroups(const std::string& path) {
   return out;
 }
 
+void writeObj(const std::string& path, const std::vector<NamedMesh>& meshes) {
+  std::ofstream out(path);
+  std::size_t first = 1;
+  for (const NamedMesh& x : meshes) {
+    out << "g " << x.name << "\n";
+    for (const Vec3& v : x.mesh.vertices)
+      out << fmt::format("v {:.17g} {:.17g} {:.17g}\n", v.x(), v.y(), v.z());
+    for (const mesh::Triangle& t : x.mesh.triangles)
+      out << fmt::format("f {} {} {}\n", t[0] + first, t[1] + first, t[2] + first);
+    first += x.mesh.vertices.size();
+  }
+  if (!out.flush()) throw Error(ErrorKind::Output, "cannot write " + path);
+}
+
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name) {
   std::ofstream out(path);
   out << "o " << name << "\n";

@@ -21,5 +21,7 @@ struct NamedMesh {
 std::vector<NamedMesh> readObjGroups(const std::string& path);
 
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name);
+// Several, each a group of its own.
+void writeObj(const std::string& path, const std::vector<NamedMesh>& meshes);
 
 }  // namespace drubble::files

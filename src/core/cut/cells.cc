@@ -8,7 +8,9 @@ namespace drubble::cut {
 
 namespace {
 
+constexpr double kBeyond = 1024;  // lattice steps
 constexpr std::size_t kSitesABin = 3;
+constexpr int kMostBins = 256;  // a side
 constexpr std::size_t kCellsWorthAThread = 16;
 constexpr double kSure = 4e-15;  // of the terms' size: three roundings of a place, four of the sum, doubled
 
@@ -16,9 +18,19 @@ constexpr double kSure = 4e-15;  // of the terms' size: three roundings of a pla
 class Bins {
  public:
   explicit Bins(std::span<const Vec3> sites) : sites_(sites) {
-    const auto room = [](std::size_t side) { return kSitesABin * side * side * side; };
-    while (per_side_ < 128 && room(static_cast<std::size_t>(per_side_) + 1) <= sites.size()) ++per_side_;
-    first_.assign(static_cast<std::size_t>(per_side_) * per_side_ * per_side_ + 1, 0);
+    Box box;
+    for (const Vec3& s : sites) box.add(s);
+    low_ = box.low;
+    const Vec3 size = box.size() + Vec3::Ones();
+    const auto fit = [&](int longest) {
+      side_ = size.maxCoeff() / longest;
+      for (int k = 0; k < 3; ++k) count_[k] = 1 + static_cast<int>(size[k] / side_);
+      return static_cast<std::size_t>(count_[0]) * static_cast<std::size_t>(count_[1]) *
+             static_cast<std::size_t>(count_[2]);
+    };
+    int longest = 1;
+    while (longest < kMostBins && fit(longest + 1) * kSitesABin <= sites.size()) ++longest;
+    first_.assign(fit(longest) + 1, 0);
     for (const Vec3& s : sites) ++first_[binOf(s) + 1];
     for (std::size_t b = 1; b < first_.size(); ++b) first_[b] += first_[b - 1];
     std::vector<std::uint32_t> next(first_.begin(), first_.end() - 1);
@@ -26,17 +38,17 @@ class Bins {
     for (std::uint32_t i = 0; i < sites.size(); ++i) order_[next[binOf(sites[i])]++] = i;
   }
 
-  int rings() const { return per_side_; }
+  int rings() const { return std::max({count_[0], count_[1], count_[2]}); }
   // No site of ring `ring` or beyond is nearer than this to what stands in the middle bin.
-  double nearest(int ring) const { return (ring - 1) * side(); }
+  double nearest(int ring) const { return (ring - 1) * side_; }
 
   // The sites of the bins that are `ring` bins away from that of `x`.
   void ring(const Vec3& x, int ring, std::vector<std::uint32_t>& out) const {
     int at[3], low[3], high[3];
     for (int k = 0; k < 3; ++k) {
-      at[k] = place(x[k]);
+      at[k] = place(x, k);
       low[k] = std::max(0, at[k] - ring);
-      high[k] = std::min(per_side_ - 1, at[k] + ring);
+      high[k] = std::min(count_[k] - 1, at[k] + ring);
     }
     for (int z = low[2]; z <= high[2]; ++z)
       for (int y = low[1]; y <= high[1]; ++y) {
@@ -50,25 +62,28 @@ class Bins {
   }
 
  private:
-  double side() const { return 2 * kRange / per_side_; }
-  int place(double x) const { return std::clamp(static_cast<int>((x + kRange) / side()), 0, per_side_ - 1); }
+  int place(const Vec3& x, int k) const {
+    return std::clamp(static_cast<int>((x[k] - low_[k]) / side_), 0, count_[k] - 1);
+  }
   std::size_t index(int x, int y, int z) const {
-    return (static_cast<std::size_t>(z) * static_cast<std::size_t>(per_side_) + static_cast<std::size_t>(y)) *
-               static_cast<std::size_t>(per_side_) +
+    return (static_cast<std::size_t>(z) * static_cast<std::size_t>(count_[1]) + static_cast<std::size_t>(y)) *
+               static_cast<std::size_t>(count_[0]) +
            static_cast<std::size_t>(x);
   }
-  std::size_t binOf(const Vec3& s) const { return index(place(s.x()), place(s.y()), place(s.z())); }
+  std::size_t binOf(const Vec3& s) const { return index(place(s, 0), place(s, 1), place(s, 2)); }
 
   std::span<const Vec3> sites_;
-  int per_side_ = 1;
+  Vec3 low_;
+  double side_ = 1;
+  int count_[3] = {1, 1, 1};
   std::vector<std::uint32_t> first_, order_;
 };
 
 // One cell while it is clipped.
 class Clipped {
  public:
-  Clipped(std::uint32_t cell, const Vec3& site) : cell_(cell), site_(site) {
-    for (int k = 0; k < 6; ++k) planes_.push_back(wall(k));
+  Clipped(std::uint32_t cell, const Vec3& site, const Box& walls) : cell_(cell), site_(site) {
+    for (int k = 0; k < 6; ++k) planes_.push_back(wall(k, (k % 2 == 0 ? walls.low : walls.high)[k / 2]));
     for (int k = 0; k < 8; ++k) {
       const auto x = static_cast<std::uint16_t>(k & 1), y = static_cast<std::uint16_t>(2 + (k >> 1 & 1)),
                  z = static_cast<std::uint16_t>(4 + (k >> 2 & 1));
@@ -168,8 +183,8 @@ class Clipped {
   double reach_ = 0;
 };
 
-Cell cellOf(std::uint32_t i, std::span<const Vec3> sites, const Bins& bins) {
-  Clipped cell(i, sites[i]);
+Cell cellOf(std::uint32_t i, std::span<const Vec3> sites, const Bins& bins, const Box& walls) {
+  Clipped cell(i, sites[i], walls);
   std::vector<std::uint32_t> found;
   std::vector<std::pair<double, std::uint32_t>> near;  // squared distance, site
   for (int ring = 0; ring < bins.rings() && bins.nearest(ring) <= cell.reach(); ++ring) {
@@ -191,11 +206,17 @@ Cell cellOf(std::uint32_t i, std::span<const Vec3> sites, const Bins& bins) {
 
 }  // namespace
 
-std::vector<Cell> cellsOf(std::span<const Vec3> sites, Team* team) {
+std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* team) {
   const Bins bins(sites);
+  Box walls = within;
+  for (const Vec3& s : sites) walls.add(s);
+  for (int k = 0; k < 3; ++k) {
+    walls.low[k] = std::floor(walls.low[k]) - kBeyond;
+    walls.high[k] = std::ceil(walls.high[k]) + kBeyond;
+  }
   std::vector<Cell> out(sites.size());
   shareOrAlone(team, sites.size(), kCellsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) out[i] = cellOf(u32(i), sites, bins);
+    for (std::size_t i = begin; i < end; ++i) out[i] = cellOf(u32(i), sites, bins, walls);
   });
   return out;
 }

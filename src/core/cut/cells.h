@@ -25,8 +25,8 @@ struct Cell {
   std::vector<Meeting> corners;
 };
 
-// One a site. Sites are different lattice points. Cost: about the sites times the planes of a cell squared,
-// shared among the team; the same for any number of threads.
-std::vector<Cell> cellsOf(std::span<const Vec3> sites, Team* team);
+// One a site. Sites are different lattice points; cells go as far as a little beyond `within`. Cost: about
+// the sites times the planes of a cell squared, shared among the team; the same for any number of threads.
+std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* team);
 
 }  // namespace drubble::cut

@@ -23,6 +23,8 @@ std::vector<Vec3> scattered(std::size_t count, std::uint64_t seed) {
   return out;
 }
 
+const Box kAll = Box{Vec3::Zero(), Vec3::Zero()}.grown(kRange);
+
 bool bounded(const Cell& c) {
   return std::none_of(c.planes.begin(), c.planes.end(), [](const Plane& p) { return isWall(p.other); });
 }
@@ -31,7 +33,7 @@ bool bounded(const Cell& c) {
 
 TEST_CASE("a corner of a cell is as near to the four sites that meet there as to no other (brute force)") {
   const std::vector<Vec3> sites = scattered(300, 1);
-  const std::vector<Cell> cells = cellsOf(sites, nullptr);
+  const std::vector<Cell> cells = cellsOf(sites, kAll, nullptr);
   for (std::uint32_t i = 0; i < cells.size(); ++i)
     for (const Meeting& m : cells[i].corners) {
       const auto& p = cells[i].planes;
@@ -52,7 +54,7 @@ TEST_CASE("every cell is a simple polyhedron, and those beyond its planes name i
       for (std::size_t i = 0; i < sites.size(); ++i)
         sites[i] = 100000 * vec3(static_cast<double>(i % 8), static_cast<double>(i / 8 % 8),
                                  static_cast<double>(i / 64));
-    const std::vector<Cell> cells = cellsOf(sites, nullptr);
+    const std::vector<Cell> cells = cellsOf(sites, kAll, nullptr);
     std::set<std::pair<std::uint32_t, std::uint32_t>> pairs;
     for (std::uint32_t i = 0; i < cells.size(); ++i) {
       CHECK(cells[i].corners.size() == 2 * cells[i].planes.size() - 4);  // Euler, three planes to a corner
@@ -70,7 +72,7 @@ TEST_CASE("inner cells of scattered sites have as many faces as those of a Poiss
   // aggregates with random nucleation (1953).
   const std::vector<Vec3> sites = scattered(5000, 7);
   Team team(2);
-  const std::vector<Cell> cells = cellsOf(sites, &team);
+  const std::vector<Cell> cells = cellsOf(sites, kAll, &team);
   double faces = 0, count = 0;
   for (std::size_t i = 0; i < cells.size(); ++i) {
     if (!bounded(cells[i]) || sites[i].cwiseAbs().maxCoeff() > 0.75 * kRange) continue;
@@ -83,9 +85,9 @@ TEST_CASE("inner cells of scattered sites have as many faces as those of a Poiss
 
 TEST_CASE("cells are the same for any number of threads") {
   const std::vector<Vec3> sites = scattered(500, 9);
-  const std::vector<Cell> alone = cellsOf(sites, nullptr);
+  const std::vector<Cell> alone = cellsOf(sites, kAll, nullptr);
   Team team(3);
-  const std::vector<Cell> shared = cellsOf(sites, &team);
+  const std::vector<Cell> shared = cellsOf(sites, kAll, &team);
   for (std::size_t i = 0; i < sites.size(); ++i) {
     REQUIRE(alone[i].corners == shared[i].corners);
     REQUIRE(std::equal(alone[i].planes.begin(), alone[i].planes.end(), shared[i].planes.begin(),

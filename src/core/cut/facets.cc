@@ -36,6 +36,8 @@ class Share {
     }
     if (cut == 0) return;
     forms_.push_back(f);
+    for (std::size_t k = 0; k < 3; ++k) f.at[k] = nearer(site, other_site, at_[k]);
+    true_forms_.push_back(f);
     const auto line = static_cast<std::uint32_t>(kSides + forms_.size() - 1);
     if (cut == n) return lines_.clear();
     // Node k is where line k begins. Those beyond stand together.
@@ -67,14 +69,14 @@ class Share {
     }
     if (before < kSides || after < kSides) {
       const std::uint32_t side = std::min(before, after);
-      const Corners& f = forms_[std::max(before, after) - kSides];
+      const Corners& f = true_forms_[std::max(before, after) - kSides];
       out.name = {On::Edge, edges[side], {cell_, f.other, kNoSite, kNoSite}};
       // From the lower vertex, so that both triangles round alike.
       std::size_t p = side, q = (side + 1) % 3;
       if (vertices[p] > vertices[q]) std::swap(p, q);
       out.place = at_[p] + (at_[q] - at_[p]) * shareOf(f.at[p], f.at[q]);
     } else {
-      const Corners &a = forms_[before - kSides], &b = forms_[after - kSides];
+      const Corners &a = true_forms_[before - kSides], &b = true_forms_[after - kSides];
       out.name = {On::Triangle, triangle, {cell_, a.other, b.other, kNoSite}};
       out.place = placeOf(a, b);
       // The gradients turn with the facet's sides.
@@ -117,7 +119,7 @@ class Share {
   std::uint32_t cell_;
   std::array<Vec3, 3> on_, at_;  // the triangle's corners: for the signs, and where they are
   std::vector<std::uint32_t> lines_{0, 1, 2};
-  std::vector<Corners> forms_;
+  std::vector<Corners> forms_, true_forms_;  // of the corners on the lattice, and where they are
   std::vector<char> beyond_;
 };
 

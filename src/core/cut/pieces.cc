@@ -92,6 +92,7 @@ void measure(const std::vector<mesh::Triangle>& triangles, std::span<const Vec3>
     out.area += area;
     sum += area * ((a + b + c) / 3 - about);
   }
+  out.area = greatest(out.area, 0);
   out.centroid = about + (out.area > 0 ? Vec3(sum / out.area) : Vec3(places[triangles[0][0]] - about));
 }
 
@@ -193,12 +194,12 @@ void checkApart(std::vector<Vec3> on) {
 
 }  // namespace
 
-Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team) {
+Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team, const Vec3& stretch) {
   if (sites.empty()) throw Error(ErrorKind::Input, "a cut wants at least one site");
   if (!mesh::closedness(m).closed()) throw Error(ErrorKind::Input, "only a closed mesh can be cut");
   Box all = m.bounds();
   for (const Vec3& s : sites) all.add(s);
-  const Lattice lattice(all);
+  const Lattice lattice(all, stretch);
   std::vector<Vec3> on;
   for (const Vec3& s : sites) on.push_back(lattice.on(s));
   checkApart(on);
@@ -209,7 +210,9 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team*
     surface.at.push_back(lattice.measure(v));
   }
   checkThin(m, surface.on);
-  const std::vector<Cell> cells = cellsOf(on, team);
+  Box within;
+  for (const Vec3& v : surface.on) within.add(v);
+  const std::vector<Cell> cells = cellsOf(on, within, team);
   const Facets facets = facetsOf(surface, on, cells, team);
   Nodes nodes = nodesOf(facets);
   const std::vector<Stretch> stretches = stretchesOf(on, cells, facets, nodes);
@@ -229,7 +232,7 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team*
   for (std::size_t begin = 0, end; begin < sides.size(); begin = end) {
     const std::uint32_t i = sides[begin].low, j = sides[begin].high;
     for (end = begin; end < sides.size() && sides[end].low == i && sides[end].high == j;) ++end;
-    const Vec3 normal = (on[j] - on[i]).normalized();
+    const Vec3 normal = lattice.normalOff(on[j] - on[i]);
     for (const Face& face : facesOf(loopsOf({&sides[begin], end - begin}), places, normal)) {
       std::vector<mesh::Triangle> triangles;
       triangulate(face, places, normal, triangles);

@@ -31,7 +31,7 @@ struct Interface {
   std::uint32_t a = 0, b = 0;  // pieces; a's cell is the lower
   Vec3 normal = Vec3::Zero();  // unit, from a to b
   Vec3 centroid = Vec3::Zero();
-  double area = 0;            // m2
+  double area = 0;            // m2; 0 where rounding has turned over what is next to nothing
   std::vector<Vec3> corners;  // of its rim, counter-clockwise seen from b
 };
 
@@ -43,6 +43,8 @@ struct Cut {
 // `m` is welded and closed; sites are distinct, a millionth of the size apart at least. Throws Error(Input)
 // naming what is wrong with either. Cost: n log n in triangles and sites; the same bits for any number of
 // threads.
-Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team = nullptr);
+// `stretch`: by how much longer cells are along the axes.
+Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team = nullptr,
+                 const Vec3& stretch = Vec3::Ones());
 
 }  // namespace drubble::cut

@@ -121,7 +121,7 @@ void checkCut(const mesh::TriangleMesh& m, const Cut& cut) {
     REQUIRE(i.a < cut.pieces.size());
     REQUIRE(i.b < cut.pieces.size());
     CHECK(cut.pieces[i.a].cell < cut.pieces[i.b].cell);
-    CHECK(i.area > -1e-12);
+    CHECK(i.area >= 0);
   }
 }
 
@@ -161,4 +161,50 @@ TEST_CASE("cuts of all sorts of solids close, fill and fit; scattered sites and 
       checkCut(s.mesh, cutIntoCells(s.mesh, gridded(s.mesh, n)));
     }
   }
+}
+
+TEST_CASE("cells stretched along an axis are as many times longer there, and fit as well") {
+  const mesh::TriangleMesh m = mesh::boxMesh(vec3(1, 2, 1));
+  const Cut cut = cutIntoCells(m, scattered(m, 60, 5), nullptr, vec3(1, 8, 1));
+  checkCut(m, cut);
+  double across = 0, up = 0;
+  for (const Piece& p : cut.pieces) {
+    const Vec3 size = p.mesh.bounds().size();
+    across += 0.5 * (size.x() + size.z());
+    up += size.y();
+  }
+  CHECK(up > 4 * across);
+  for (const Interface& i : cut.interfaces)
+    for (const Vec3& c : i.corners) CHECK(absolute(i.normal.dot(c - i.centroid)) < 1e-6);
+}
+
+TEST_CASE("a cut is the same for any number of threads, and says what it cannot cut") {
+  const mesh::TriangleMesh m = torus(0.5, 0.2, 24, 12);
+  const std::vector<Vec3> sites = scattered(m, 80, 3);
+  Team team(3);
+  const Cut alone = cutIntoCells(m, sites), shared = cutIntoCells(m, sites, &team);
+  REQUIRE(alone.pieces.size() == shared.pieces.size());
+  for (std::size_t k = 0; k < alone.pieces.size(); ++k) {
+    CHECK(alone.pieces[k].mesh.vertices == shared.pieces[k].mesh.vertices);
+    CHECK(alone.pieces[k].mesh.triangles == shared.pieces[k].mesh.triangles);
+  }
+  mesh::TriangleMesh open = mesh::boxMesh(Vec3::Ones());
+  open.triangles.pop_back();
+  CHECK_THROWS_AS(cutIntoCells(open, sites), Error);
+  CHECK_THROWS_AS(cutIntoCells(m, {}), Error);
+  CHECK_THROWS_AS(cutIntoCells(m, std::vector<Vec3>{Vec3::Zero(), vec3(1e-9, 0, 0)}), Error);
+}
+
+TEST_CASE("interfaces are flat, and skins where the mesh was, to rounding") {
+  const mesh::TriangleMesh m = mesh::cylinderMesh(0.32, 1.1, Vec3::UnitY());
+  const Cut cut = cutIntoCells(m, scattered(m, 40, 8), nullptr, vec3(1, 0.7, 1));
+  for (const Interface& i : cut.interfaces)
+    for (const Vec3& c : i.corners) CHECK(absolute(i.normal.dot(c - i.centroid)) < 1e-12);
+  for (const Piece& p : cut.pieces)
+    for (std::size_t t = 0; t < p.sources.size(); ++t) {
+      if (p.sources[t].inside) continue;
+      const Vec3 n = m.normal(p.sources[t].index), on = m.vertices[m.triangles[p.sources[t].index][0]];
+      for (const std::uint32_t v : p.mesh.triangles[t])
+        CHECK(absolute(n.dot(p.mesh.vertices[v] - on)) < 1e-12);
+    }
 }

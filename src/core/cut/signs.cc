@@ -37,9 +37,13 @@ class Sum {
     const Wide h = static_cast<Wide>(high_);
     return h < 0 ? -1 : h > 0 || last_ != 0 ? 1 : 0;
   }
+  // Rounded: of the size first, so that little is lost below zero.
   double value() const {
-    const Wide h = static_cast<Wide>(high_);
-    return static_cast<double>(h) * 18446744073709551616.0 + static_cast<double>(last_);
+    if (sign() >= 0) return static_cast<double>(high_) * 18446744073709551616.0 + static_cast<double>(last_);
+    Sum size;
+    size.last_ = ~last_ + 1;
+    size.high_ = ~high_ + (size.last_ == 0 ? 1 : 0);
+    return -size.value();
   }
 
  private:
@@ -87,9 +91,9 @@ Filtered roughTriple(const Vec3& a, const Vec3& b, const Vec3& c) {
 
 }  // namespace
 
-Lattice::Lattice(const Box& all) : centre_(all.centre()) {
-  const double half = 0.5 * all.size().maxCoeff();
-  step_ = (half > 0 ? half : 1) / kRange;
+Lattice::Lattice(const Box& all, const Vec3& stretch) : centre_(all.centre()) {
+  const double half = 0.5 * all.size().cwiseQuotient(stretch).maxCoeff();
+  step_ = (half > 0 ? half : 1) / kRange * stretch;
 }
 
 Vec3 Lattice::on(const Vec3& p) const {
@@ -142,9 +146,9 @@ Plane planeBetween(const Vec3& site, const Vec3& other_site, std::uint32_t other
   return {2 * between, -between.dot(site + other_site), other};
 }
 
-Plane wall(int k) {
+Plane wall(int k, double at) {
   const double side = k % 2 == 0 ? -1 : 1;
-  return {side * Vec3::Unit(k / 2), -kWallAt, kFirstWall + static_cast<std::uint32_t>(k)};
+  return {side * Vec3::Unit(k / 2), -side * at, kFirstWall + static_cast<std::uint32_t>(k)};
 }
 
 int sense(const Plane& a, const Plane& b, const Plane& c) {

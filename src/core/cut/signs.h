@@ -16,22 +16,22 @@
 
 namespace drubble::cut {
 
-// Whole numbers from -kRange to kRange. Walls that close the outermost cells stand just beyond.
+// Whole numbers from -kRange to kRange.
 inline constexpr double kRange = 4194304;
-inline constexpr double kWallAt = kRange + kRange / 32;
 
 class Lattice {
  public:
-  // For everything within `all`.
-  explicit Lattice(const Box& all);
-  Vec3 measure(const Vec3& p) const { return (p - centre_) / step_; }        // in its measure
-  Vec3 on(const Vec3& p) const;                                              // the nearest lattice point
-  Vec3 off(const Vec3& lattice) const { return centre_ + step_ * lattice; }  // where it is
-  double step() const { return step_; }
+  // For everything within `all`. Steps are in proportion to `stretch`: what is as near as something else on
+  // the lattice is farther away along a greater one.
+  explicit Lattice(const Box& all, const Vec3& stretch = Vec3::Ones());
+  Vec3 measure(const Vec3& p) const { return (p - centre_).cwiseQuotient(step_); }  // in its measure
+  Vec3 on(const Vec3& p) const;  // the nearest lattice point
+  Vec3 off(const Vec3& lattice) const { return centre_ + step_.cwiseProduct(lattice); }  // where it is
+  // Of a plane that looks along `normal` on the lattice: which way it looks.
+  Vec3 normalOff(const Vec3& normal) const { return normal.cwiseQuotient(step_).normalized(); }
 
  private:
-  Vec3 centre_;
-  double step_;
+  Vec3 centre_, step_;
 };
 
 // The squared distance of x to site a less that to site b: negative on a's side. Exact on the lattice.
@@ -68,7 +68,8 @@ inline constexpr std::uint32_t kFirstWall = 0xfffffff0u;
 inline bool isWall(std::uint32_t other) { return other >= kFirstWall; }
 
 Plane planeBetween(const Vec3& site, const Vec3& other_site, std::uint32_t other);
-Plane wall(int k);  // 0 to 5: beyond -x, +x, -y, ...
+// What closes the outermost cells: k from 0 to 5, beyond -x, +x, -y, ..., at that whole number.
+Plane wall(int k, double at);
 
 // The sense of three normals: the sign of their triple product.
 int sense(const Plane& a, const Plane& b, const Plane& c);

@@ -145,5 +145,5 @@ TEST_CASE("the meeting of three planes lies on all of them, to rounding; that of
       CHECK(absolute(q.normal.dot(p) + q.offset) < 2e-15 * size);
     }
   }
-  CHECK(meeting(wall(0), wall(3), wall(5)) == vec3(-kWallAt, kWallAt, kWallAt));
+  CHECK(meeting(wall(0, -7), wall(3, 5), wall(5, 6)) == vec3(-7, 5, 6));
 }

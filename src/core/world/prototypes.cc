@@ -1,7 +1,10 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/world/prototypes.h"
 
+#include <cmath>
+#include <cstdint>
 #include <limits>
+#include <map>
 
 #include "core/base/error.h"
 #include "core/base/trig.h"
@@ -126,6 +129,26 @@ shape::Shape hullWithin(std::span<const Vec3> points, int most, double& lost) {
     if (lost == 0 || kept.size() >= static_cast<std::size_t>(most)) return s;
     keep(farthest);
   }
+}
+
+std::vector<Vec3> thinned(std::span<const Vec3> points, double apart) {
+  std::vector<Vec3> out;
+  std::map<std::array<std::int64_t, 3>, std::vector<std::uint32_t>> kept;  // by cubes of that side
+  for (const Vec3& p : points) {
+    std::array<std::int64_t, 3> at{};
+    for (std::size_t k = 0; k < 3; ++k)
+      at[k] = static_cast<std::int64_t>(std::floor(p[static_cast<int>(k)] / apart));
+    bool near = false;
+    for (int n = 0; n < 27 && !near; ++n) {
+      const auto found = kept.find({at[0] + n % 3 - 1, at[1] + n / 3 % 3 - 1, at[2] + n / 9 - 1});
+      if (found == kept.end()) continue;
+      for (const std::uint32_t i : found->second) near = near || (out[i] - p).norm() < apart;
+    }
+    if (near) continue;
+    kept[at].push_back(static_cast<std::uint32_t>(out.size()));
+    out.push_back(p);
+  }
+  return out;
 }
 
 shape::Shape shapeFor(ShapeChoice choice, const mesh::TriangleMesh& m, int corners) {

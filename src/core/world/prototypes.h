@@ -3,6 +3,7 @@
 #pragma once
 #include <span>
 #include <string>
+#include <vector>
 
 #include "core/world/scene.h"
 
@@ -18,6 +19,9 @@ shape::Shape shapeFor(ShapeChoice choice, const mesh::TriangleMesh& m_body, int 
 // The hull of `points` with at most `most` corners: those farthest out are kept first, so that what is lost
 // is shaved off evenly. `lost`: the greatest distance (m) by which the points stand out of it.
 shape::Shape hullWithin(std::span<const Vec3> points, int most, double& lost);
+
+// Those of the points that are at least `apart` from the ones before them. Cost: about n log n.
+std::vector<Vec3> thinned(std::span<const Vec3> points, double apart);
 
 Prototype spherePrototype(const std::string& name, double radius, double density);
 Prototype boxPrototype(const std::string& name, const Vec3& full_size, double density);

@@ -6,7 +6,10 @@
 #include <algorithm>
 #include <set>
 
+#include "core/base/random.h"
 #include "core/base/trig.h"
+#include "core/cut/pieces.h"
+#include "core/mesh/mass.h"
 #include "core/world/prototypes.h"
 #include "files/setup/body_maker.h"
 #include "files/setup/build_acts.h"
@@ -25,6 +28,8 @@ constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
                                                             {0.45, 0.55, 0.33},
                                                             {0.55, 0.42, 0.58},
                                                             {0.62, 0.60, 0.56}}};
+
+constexpr double kSameCorner = 1e-4;  // of a piece's size: corners nearer than that are one to its hull
 
 class Builder {
  public:
@@ -73,7 +78,78 @@ class Builder {
     const MaterialId material = materialNamed(s_, b.material, out_.scene);
     if (b.geometry == Geometry::Group) return addGroup(b, material);
     const double density = b.density.value_or(out_.scene.materials[material.index()].density);
-    add(b, maker_.make(b, density, out_.notes), material);
+    MadeBody made = maker_.make(b, density, out_.notes);
+    for (const CutSetup& c : s_.cuts)
+      if (c.enabled && c.of == b.name) return addPieces(b, made, c, material);
+    add(b, std::move(made), material);
+  }
+
+  // The body as the pieces that it is cut into, each a prototype of its own.
+  void addPieces(const BodySetup& b, const MadeBody& whole, const CutSetup& c, MaterialId material) {
+    const world::Prototype& p = whole.prototype;
+    const double volume = mesh::massProperties(whole.mesh).volume;
+    const double density =
+        p.traits.mass() > 0 ? p.traits.mass() / volume : out_.scene.materials[material.index()].density;
+    const cut::Cut cut = cutMesh(whole.mesh, c);
+    BuiltScene::CutBody done{
+        b.name,        u32(out_.scene.prototypes.size()), u32(cut.pieces.size()), volume, whole.mesh,
+        cut.interfaces};
+    Kit kit;
+    kit.name = b.name;
+    kit.where = b.where;
+    kit.apart = true;
+    kit.velocity = b.velocity;
+    kit.spin = b.spin;
+    kit.pose = {b.at, turnXyz(b.turn)};
+    kit.pose.position -= kit.pose.turn * anchorOf(b, p);
+    kit.size = p.shape.bounds.size();
+    const std::array<double, 3> colour = colourOf(b);
+    for (std::size_t k = 0; k < cut.pieces.size(); ++k) {
+      const std::string number = fmt::format("{:04}", k + 1);
+      BodySetup piece = b;
+      piece.name = b.name + "/" + number;
+      piece.geometry = Geometry::Mesh;
+      piece.cut = true;
+      piece.velocity = piece.spin = Vec3::Zero();
+      piece.colour = shadeOf(colour, piece.name);
+      const mesh::MassProperties solid = mesh::massProperties(cut.pieces[k].mesh);
+      mesh::TriangleMesh at_centre = cut.pieces[k].mesh;
+      for (Vec3& v : at_centre.vertices) v -= solid.centre;
+      MadeBody made;
+      const std::vector<Vec3> corners =
+          world::thinned(at_centre.vertices, kSameCorner * at_centre.bounds().size().maxCoeff());
+      shape::Shape hull = world::hullWithin(corners, b.hull_corners, made.hull_loss);
+      made.prototype =
+          world::shapedPrototype(piece.name, cut.pieces[k].mesh, std::move(hull), solid, density);
+      made.mesh = cut.pieces[k].mesh;
+      kit.parts.push_back(
+          {PrototypeId(out_.scene.prototypes.size()), {p.origin + solid.centre, Quat::Identity()}, number});
+      store(piece, std::move(made), material);
+    }
+    out_.cuts.push_back(std::move(done));
+    kits_.emplace(b.name, std::move(kit));
+    order_.push_back(b.name);
+  }
+
+  cut::Cut cutMesh(const mesh::TriangleMesh& m, const CutSetup& c) const {
+    try {
+      if (c.pattern == "scatter")
+        return cut::cutIntoCells(m, cut::scatter(m, {c.count, c.more}, c.seed, c.name), nullptr, c.grain);
+      cut::Impact how = c.impact;
+      how.at = c.at.value_or(m.bounds().centre());
+      how.axis = cut::thinnestAxis(m);
+      return cut::cutIntoCells(m, cut::impact(m, how, c.seed, c.name));
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::Input) throw;
+      throw Error(ErrorKind::Input, fmt::format("cut '{}': {}", c.name, e.what()), c.where);
+    }
+  }
+
+  // A little lighter or darker by name, so that pieces are told apart.
+  static std::array<double, 3> shadeOf(std::array<double, 3> colour, const std::string& name) {
+    const double light = 0.8 + 0.35 * RandomStream(0, name).unit();
+    for (double& x : colour) x = clamped(light * x, 0, 1);
+    return colour;
   }
 
   // The prototype that a group's part is made from.
@@ -140,12 +216,24 @@ class Builder {
     if (!b.colour) out_.scene.prototypes.back().colour = parts.front().colour;
   }
 
+  std::array<double, 3> colourOf(const BodySetup& b) const {
+    return b.colour.value_or(b.role == world::Role::Static
+                                 ? std::array{0.66, 0.62, 0.56}
+                                 : kColours[out_.scene.prototypes.size() % kColours.size()]);
+  }
+
   void add(const BodySetup& b, MadeBody made, MaterialId material) {
+    const PrototypeId id(out_.scene.prototypes.size());
+    prototype_of_[b.name] = id;
+    order_.push_back(b.name);
+    store(b, std::move(made), material);
+    kits_.emplace(b.name, kitOf(out_, id, s_.up()));
+  }
+
+  void store(const BodySetup& b, MadeBody made, MaterialId material) {
     world::Prototype& p = made.prototype;
     p.material = material;
-    p.colour = b.colour.value_or(b.role == world::Role::Static
-                                     ? std::array{0.66, 0.62, 0.56}
-                                     : kColours[out_.scene.prototypes.size() % kColours.size()]);
+    p.colour = colourOf(b);
     p.show = b.show;
     p.shape.margin = b.margin;
     p.traits.gravity_share = b.gravity_share;
@@ -153,15 +241,11 @@ class Builder {
     p.traits.spin_damping = b.spin_damping;
     p.traits.free_travel = b.free_travel;
     p.traits.free_turn = b.free_turn;
-    const PrototypeId id(out_.scene.prototypes.size());
-    prototype_of_[b.name] = id;
-    order_.push_back(b.name);
     out_.anchors.push_back(anchorOf(b, p));
     out_.hull_losses.push_back(made.hull_loss);
     out_.scene.prototypes.push_back(std::move(p));
     out_.prototype_bodies.push_back(b);
     out_.meshes.push_back(std::move(made.mesh));
-    kits_.emplace(b.name, kitOf(out_, id, s_.up()));
   }
 
   void placeAll() {

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/cut/pieces.h"
 #include "core/world/scene.h"
 #include "files/setup/setup.h"
 
@@ -29,6 +30,15 @@ struct BuiltScene {
     Pose pose;  // the group's own space to the world
   };
   std::vector<GroupCopy> group_copies;
+  // Bodies that come in pieces: their prototypes are called BODY/0001 and so on.
+  struct CutBody {
+    std::string name;
+    std::uint32_t first = 0, count = 0;      // prototypes
+    double volume = 0;                       // m3, of the whole
+    mesh::TriangleMesh whole;                // in its mesh space
+    std::vector<cut::Interface> interfaces;  // between the pieces, counted from 0; in the body's mesh space
+  };
+  std::vector<CutBody> cuts;
 };
 
 // Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.

@@ -24,6 +24,7 @@ Kit kitOf(const BuiltScene& built, const BodySetup& group, const std::vector<Pro
           const Vec3& up) {
   Kit kit;
   kit.group = &group;
+  kit.apart = true;
   kit.name = group.name;
   kit.where = group.where;
   kit.velocity = group.velocity;
@@ -56,7 +57,7 @@ void Placer::add(const Kit& kit, const std::string& name, const Pose& pose, cons
   for (const Kit::Part& part : kit.parts) {
     const BodySetup& b = out_.prototype_bodies[part.prototype.index()];
     world::Piece piece;
-    piece.name = kit.group != nullptr ? name + "/" + part.name : name;
+    piece.name = kit.apart ? name + "/" + part.name : name;
     piece.prototype = part.prototype;
     piece.role = b.role;
     piece.start = pose * part.pose;

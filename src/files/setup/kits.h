@@ -14,7 +14,8 @@ struct Kit {
     Pose pose;  // of its body frame, in the kit's space
     std::string name;
   };
-  const BodySetup* group = nullptr;  // of loose parts; null: one body, whose body space is the kit's
+  const BodySetup* group = nullptr;  // of loose parts; null: of one body, whose body space is the kit's
+  bool apart = false;                // its parts are pieces of their own, called NAME/PART
   std::string name;
   Where where;
   std::vector<Part> parts;

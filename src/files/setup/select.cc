@@ -114,12 +114,15 @@ void Selecting::narrow(const SelectSetup& s, std::vector<PieceId>& pieces, int d
     bool known = false;
     for (const BodySetup& b : setup_.bodies) known = known || b.name == s.from;
     if (!known) problems_.push_back({fmt::format("no body is called '{}'", s.from), s.from_where});
+    const bool cut = std::any_of(built_.cuts.begin(), built_.cuts.end(),
+                                 [&](const BuiltScene::CutBody& c) { return c.name == s.from; });
     std::set<std::string> copies;
     for (const BuiltScene::GroupCopy& c : built_.group_copies)
       if (c.group == s.from) copies.insert(c.name);
     keepIf([&](PieceId p) {
       const std::string& name = built_.scene.pieces[p.index()].name;
-      return built_.scene.prototypeOf(p.index()).name == s.from ||
+      const std::string& made_as = built_.scene.prototypeOf(p.index()).name;
+      return made_as == s.from || (cut && made_as.starts_with(s.from + "/")) ||
              (!copies.empty() && copies.contains(name.substr(0, name.rfind('/'))));
     });
   }

@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/base/vec.h"
+#include "core/cut/patterns.h"
 #include "core/world/scene.h"
 
 namespace drubble::files {
@@ -86,6 +87,7 @@ struct BodySetup {
   std::optional<int> mesh_from;                 // the shot frame of the first of them; else its number
   bool split = false;                           // each group of an OBJ file is a body of its own
   std::optional<mesh::TriangleMesh> part;       // the group that this body is, in the file's units
+  bool cut = false;                             // a piece of a cut body
   bool mend = false;                            // the mesh, where it can be
   double mesh_unit = 0;                         // metres in one of the mesh file's; 0: the setup's
   int hull_corners = 64;
@@ -111,6 +113,20 @@ struct BodySetup {
   bool collide = true;
   bool show = true;
   std::optional<std::array<double, 3>> colour;
+};
+
+// A body that comes in pieces.
+struct CutSetup {
+  std::string name, of;
+  bool enabled = true;
+  Where where, of_where;
+  std::string pattern = "scatter";
+  int count = 0;
+  Vec3 grain = Vec3::Ones();    // by how much longer cells are along the axes
+  std::vector<cut::More> more;  // m, in the body's mesh space, as `at` is
+  std::optional<Vec3> at;
+  cut::Impact impact;
+  std::uint64_t seed = 0;
 };
 
 struct PlaceSetup {
@@ -196,6 +212,7 @@ struct Setup {
   world::SolverSettings solver;
   std::map<std::string, world::Material> materials;  // the setup's own; built-in ones are presets
   std::vector<BodySetup> bodies;
+  std::vector<CutSetup> cuts;
   std::vector<PlaceSetup> places;
   std::map<std::string, SelectSetup> selections;
   std::vector<AdjustSetup> adjusts;

@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: Apache-2.0
+// Cut bodies, from a setup's text to a scene.
+#include <catch2/catch.hpp>
+#include <set>
+
+#include "files/cuts.h"
+#include "files/setup/build_scene.h"
+#include "files/setup/select.h"
+
+using namespace drubble;
+using namespace drubble::files;
+
+namespace {
+
+const std::string kBody = R"(units = "cm"
+[[body]]
+name = "quay"
+ground = 0
+[[body]]
+name = "stone"
+box = [80, 40, 50]
+origin = "base"
+at = [0, 10, 0]
+turn = [0, 90, 0]
+spin = [0, 90, 0]
+density = 2500
+)";
+
+const std::string kCut = "[[cut]]\nof = \"stone\"\ncount = 30\n";
+
+BuiltScene build(const std::string& more) { return buildScene(parseSetup("quay.toml", kBody + more)); }
+
+std::string whyNot(const std::string& more) {
+  try {
+    build(more);
+  } catch (const Error& e) {
+    return e.what();
+  }
+  return "";
+}
+
+}  // namespace
+
+TEST_CASE("a cut body stands where it would, in pieces with its mass and its motion") {
+  const BuiltScene whole = build(""), b = build(kCut);
+  REQUIRE(b.cuts.size() == 1);
+  REQUIRE(b.cuts[0].count == 30);
+  REQUIRE(b.scene.pieces.size() == 31);
+  CHECK(b.scene.pieces[1].name == "stone/0001");
+  CHECK(b.scene.pieces[30].name == "stone/0030");
+  double mass = 0;
+  Vec3 sum = Vec3::Zero();
+  Box box;
+  for (std::size_t i = 1; i < b.scene.pieces.size(); ++i) {
+    const world::Piece& p = b.scene.pieces[i];
+    const world::Prototype& proto = b.scene.prototypeOf(i);
+    mass += proto.traits.mass();
+    sum += proto.traits.mass() * p.start.position;
+    for (const Vec3& v : proto.mesh.vertices) box.add(p.start.toWorld(v));
+    CHECK(proto.exact_shape);  // pieces of a box are convex
+    const Vec3 arm = p.start.position - whole.scene.pieces[1].start.position;
+    CHECK((p.velocity - whole.scene.pieces[1].spin.cross(arm)).norm() < 1e-9);
+  }
+  CHECK(mass == Approx(0.8 * 0.4 * 0.5 * 2500));
+  CHECK((sum / mass - whole.scene.pieces[1].start.position).norm() < 1e-9);
+  CHECK((box.low - vec3(-0.25, 0.1, -0.4)).norm() < 1e-9);
+  CHECK((box.high - vec3(0.25, 0.5, 0.4)).norm() < 1e-9);
+}
+
+TEST_CASE("what a cut came to is measured anew: closed, paired, the whole volume") {
+  const BuiltScene b = build(kCut + "grain = [1, 3, 1]\nmore = [{ sphere = [20, 0, 0, 10], count = 12 }]\n");
+  const CutReport r = reportOn(b, b.cuts[0]);
+  CHECK(r.pieces == 42);
+  CHECK(r.open_edges == 0);
+  CHECK(r.flipped_edges == 0);
+  CHECK(r.unpaired_faces == 0);
+  CHECK(r.volume_error < 1e-9);
+  CHECK(r.islands == 1);
+  CHECK(r.mean_faces > 3);
+  CHECK(r.least_volume <= r.median_volume);
+  CHECK(r.median_volume <= r.most_volume);
+  CHECK(piecesOf(b, b.cuts[0], 0.01).size() == 42);
+}
+
+TEST_CASE("copies of a cut body are cut alike and named by copy and piece") {
+  const BuiltScene b =
+      build(kCut + "[[place]]\nname = \"stack\"\ncopies = { stone = 1 }\ncount = [1, 3, 1]\n");
+  REQUIRE(b.scene.pieces.size() == 91);
+  CHECK(b.scene.prototypes.size() == 31);
+  CHECK(b.scene.pieces[1].name == "stack/0001/0001");
+  CHECK(b.scene.pieces[31].name == "stack/0002/0001");
+  CHECK(b.scene.pieces[1].prototype.value == b.scene.pieces[31].prototype.value);
+  const Setup s = parseSetup("quay.toml", kBody + kCut + "[select.broken]\nof = \"**\"\nfrom = \"stone\"\n");
+  const BuiltScene stands = buildScene(s);
+  std::vector<Problem> problems;
+  Selecting selecting(s, stands, problems);
+  CHECK(selecting.take("@broken").size() == 30);
+  CHECK(problems.empty());
+}
+
+TEST_CASE("a seed is one cut; another cut's seed changes nothing") {
+  const auto places = [](const BuiltScene& b) {
+    std::vector<double> out;
+    for (const world::Piece& p : b.scene.pieces) out.push_back(p.start.position.x());
+    return out;
+  };
+  const std::string other =
+      "[[body]]\nname = \"slab\"\nbox = [9, 9, 9]\nat = [300, 0, 0]\n[[cut]]\nof = \"slab\"\ncount = 3\nseed "
+      "= ";
+  const auto stone = [&](const std::string& seed) {
+    std::vector<double> all = places(build(kCut + other + seed));
+    all.resize(31);
+    return all;
+  };
+  CHECK(stone("1") == stone("2"));
+  CHECK(places(build(kCut + "seed = 1\n")) != places(build(kCut + "seed = 2\n")));
+}
+
+TEST_CASE("an impact cuts a pane finely where it struck") {
+  const BuiltScene b = buildScene(parseSetup("pane.toml", R"(
+[[body]]
+name = "pane"
+box = [1, 1, 0.01]
+[[cut]]
+of = "pane"
+pattern = "impact"
+at = [0.2, 0.1, 0]
+rays = 9
+rings = 5
+)"));
+  const CutReport r = reportOn(b, b.cuts[0]);
+  CHECK(r.pieces > 25);
+  CHECK(r.open_edges + r.flipped_edges + r.unpaired_faces == 0);
+  double near = 0, near_count = 0, far = 0, far_count = 0;
+  for (std::size_t i = 0; i < b.scene.pieces.size(); ++i) {
+    const double away = (b.scene.pieces[i].start.position - vec3(0.2, 0.1, 0)).norm();
+    if (away < 0.15) near += b.scene.prototypeOf(i).volume, ++near_count;
+    if (away > 0.4) far += b.scene.prototypeOf(i).volume, ++far_count;
+  }
+  REQUIRE(near_count >= 5);
+  CHECK(far / far_count > 4 * near / near_count);
+}
+
+TEST_CASE("cuts that cannot be are refused with what is wrong") {
+  CHECK(whyNot("[[cut]]\nof = \"ston\"\ncount = 3\n") ==
+        "cut 'ston': no body is called 'ston'; did you mean 'stone'?");
+  CHECK(whyNot("[[cut]]\nof = \"quay\"\ncount = 3\n") ==
+        "cut 'quay': 'quay' is no solid that could be cut: name a body with a mesh or a box, cylinder and "
+        "the like");
+  CHECK(whyNot(kCut + "[[cut]]\nname = \"again\"\nof = \"stone\"\ncount = 3\n") ==
+        "cut 'again': 'stone' is cut already, in line 13");
+  CHECK(whyNot("[[cut]]\nof = \"stone\"\n") == "cut 'stone' needs count: about how many pieces it makes");
+  CHECK(whyNot(kCut + "more = [{ sphere = [900, 0, 0, 1], count = 1 }]\n") ==
+        "cut 'stone': a cut finds no room for its sites: they are to stand where the mesh is not");
+  CHECK_FALSE(whyNot(kCut + "rays = 3\n").empty());
+}
