@@ -10,6 +10,7 @@ for preset in release debug checked; do
 done
 build/release/tests/shots_tests "[full]"
 scripts/check_bits.sh build/release/drubble build/debug/drubble 144
+build/release/tests/core_tests "[fuzz]"
 scripts/check_heap.sh
 scripts/check_races.sh
 scripts/check_layers.sh

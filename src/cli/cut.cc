@@ -24,12 +24,15 @@ nlohmann::ordered_json toJson(const files::CutReport& r) {
           {"volumes", {{"min", r.least_volume}, {"median", r.median_volume}, {"max", r.most_volume}}},
           {"interface_area", r.interface_area},
           {"mean_faces", r.mean_faces},
+          {"slivers_merged", r.slivers_merged},
           {"components", r.islands}};
 }
 
 void print(const files::CutReport& r, const files::Setup& s) {
   const double cube = s.unit * s.unit * s.unit, square = s.unit * s.unit;
-  std::cout << fmt::format("{}: {} pieces\n", r.body, r.pieces);
+  std::cout << fmt::format(
+      "{}: {} pieces{}\n", r.body, r.pieces,
+      r.slivers_merged == 0 ? "" : fmt::format("; {} slivers given to their neighbours", r.slivers_merged));
   std::cout << fmt::format(
       "  volumes   {:.3g} to {:.3g} {}3, half of them below {:.3g}; all together off by {:.1g} of the "
       "whole\n",

@@ -51,6 +51,7 @@ CutReport reportOn(const BuiltScene& built, const BuiltScene::CutBody& cut) {
   out.body = cut.name;
   out.pieces = cut.count;
   out.interfaces = cut.interfaces.size();
+  out.slivers_merged = cut.merged;
   std::vector<const mesh::TriangleMesh*> meshes;
   std::vector<double> volumes;
   double sum = 0;

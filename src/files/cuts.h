@@ -14,7 +14,8 @@ struct CutReport {
   double volume_error = 0;                                      // of all pieces together, share of the whole
   double interface_area = 0;                                    // m2
   double mean_faces = 0;                                        // interfaces a piece
-  std::size_t islands = 0;                                      // groups of pieces that share faces
+  std::size_t slivers_merged = 0;
+  std::size_t islands = 0;  // groups of pieces that share faces
 };
 CutReport reportOn(const BuiltScene& built, const BuiltScene::CutBody& cut);
 

@@ -2,7 +2,7 @@
 #include "core/cut/pieces.h"
 
 #include <algorithm>
-#include <cmath>
+#include <map>
 
 #include "core/base/error.h"
 #include "core/base/sets.h"
@@ -128,6 +128,17 @@ class Parts {
     for (std::size_t k = 0; k < skin.size(); ++k) piece_of.push_back(piece[part[k]]);
   }
 
+  // Makes the pieces anew for changed `piece_of`, one a triangle; kNone: that one is no longer there.
+  void again(std::span<const Skin> skin, std::span<const std::uint32_t> piece_of, std::vector<Piece>& out) {
+    for (Piece& p : out) p.mesh = {}, p.sources.clear();
+    for (std::size_t k = 0; k < skin.size(); ++k) {
+      if (piece_of[k] == kNone) continue;
+      out[piece_of[k]].mesh.triangles.push_back(skin[k].nodes);
+      out[piece_of[k]].sources.push_back(skin[k].source);
+    }
+    for (Piece& p : out) takePlaces(p.mesh);
+  }
+
  private:
   void takePlaces(mesh::TriangleMesh& m) {
     std::vector<std::uint32_t> used;
@@ -173,6 +184,73 @@ class Parts {
   std::vector<std::uint32_t> local_;
 };
 
+// The mesh's own skin as triangles; all sides of facets are joined first.
+std::vector<Skin> skinOf(const mesh::TriangleMesh& m, const Facets& facets, const Nodes& nodes,
+                         std::span<const Vec3> places, Joined& joined) {
+  for (const Facet& f : facets.facets)
+    for (std::uint32_t k = 0; k < f.count; ++k)
+      joined.add(nodes.of_facet[f.first + k], nodes.of_facet[f.first + (k + 1) % f.count]);
+  std::vector<Skin> out;
+  std::vector<mesh::Triangle> triangles;
+  for (const Facet& f : facets.facets) {
+    const auto first = nodes.of_facet.begin() + f.first;
+    triangles.clear();
+    if (f.count == 3)
+      triangles.push_back({first[0], first[1], first[2]});
+    else
+      triangulate({Loop(first, first + f.count), {}}, places, m.normal(f.triangle), joined, triangles);
+    for (const mesh::Triangle& t : triangles) out.push_back({f.cell, t, {f.triangle, false}});
+  }
+  return out;
+}
+
+// Gives each piece that is smaller than `least` of the mean to the neighbour that it shares most with; their
+// faces and `piece_of`, one a triangle of the skin, are numbered anew, kNone for what lies within a piece
+// now. Returns how many pieces are gone.
+std::size_t mergeSlivers(double least, std::vector<FlatFace>& faces, std::vector<Piece>& pieces,
+                         std::span<const Skin> skin, std::vector<std::uint32_t>& piece_of) {
+  std::vector<double> volume;
+  double sum = 0;
+  for (const Piece& p : pieces) sum += volume.emplace_back(mesh::massProperties(p.mesh).volume);
+  std::vector<std::uint32_t> order, into(pieces.size());
+  for (std::uint32_t k = 0; k < pieces.size(); ++k) {
+    into[k] = k;
+    if (volume[k] < least * sum / static_cast<double>(pieces.size())) order.push_back(k);
+  }
+  if (order.empty()) return 0;
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::uint32_t a, std::uint32_t b) { return volume[a] < volume[b]; });
+  const auto found = [&](std::uint32_t k) {
+    while (into[k] != k) k = into[k];
+    return k;
+  };
+  for (const std::uint32_t k : order) {
+    std::map<std::uint32_t, double> shared;
+    for (const FlatFace& f : faces) {
+      const std::uint32_t a = found(f.interface.a), b = found(f.interface.b);
+      if (a != b && (a == k || b == k)) shared[a == k ? b : a] += f.interface.area;
+    }
+    std::uint32_t best = kNone;
+    for (const auto& [other, area] : shared)
+      if (best == kNone || area > shared[best]) best = other;
+    if (best != kNone) into[k] = best;
+  }
+  std::vector<std::uint32_t> number(pieces.size(), kNone);
+  std::vector<Piece> left;
+  for (std::uint32_t k = 0; k < pieces.size(); ++k)
+    if (into[k] == k) number[k] = u32(left.size()), left.push_back(std::move(pieces[k]));
+  const std::size_t gone = pieces.size() - left.size();
+  pieces = std::move(left);
+  for (FlatFace& f : faces)
+    for (std::uint32_t* side : {&f.interface.a, &f.interface.b}) *side = number[found(*side)];
+  for (std::size_t k = 0; k < piece_of.size(); ++k) {
+    const Source& s = skin[k].source;
+    const bool within = s.inside && faces[s.index].interface.a == faces[s.index].interface.b;
+    piece_of[k] = within ? kNone : number[found(piece_of[k])];
+  }
+  return gone;
+}
+
 void checkThin(const mesh::TriangleMesh& m, const std::vector<Vec3>& on) {
   for (std::size_t t = 0; t < m.triangles.size(); ++t) {
     const auto [a, b, c] = m.triangles[t];
@@ -194,7 +272,8 @@ void checkApart(std::vector<Vec3> on) {
 
 }  // namespace
 
-Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team, const Vec3& stretch) {
+Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team, const Vec3& stretch,
+                 double slivers) {
   if (sites.empty()) throw Error(ErrorKind::Input, "a cut wants at least one site");
   if (!mesh::closedness(m).closed()) throw Error(ErrorKind::Input, "only a closed mesh can be cut");
   Box all = m.bounds();
@@ -221,21 +300,18 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team*
     places.push_back(nodes.names[k].on == On::Vertex ? m.vertices[nodes.names[k].feature]
                                                      : lattice.off(nodes.places[k]));
 
-  std::vector<Skin> skin;
-  for (const Facet& f : facets.facets)
-    for (std::uint32_t k = 1; k + 1 < f.count; ++k)
-      skin.push_back({f.cell,
-                      {nodes.of_facet[f.first], nodes.of_facet[f.first + k], nodes.of_facet[f.first + k + 1]},
-                      {f.triangle, false}});
   std::vector<FlatFace> faces;
   const std::vector<Side> sides = sidesOf(facets, nodes, stretches);
+  Joined joined;
+  for (const Side& s : sides) joined.add(s.from, s.to);
+  std::vector<Skin> skin = skinOf(m, facets, nodes, places, joined);
   for (std::size_t begin = 0, end; begin < sides.size(); begin = end) {
     const std::uint32_t i = sides[begin].low, j = sides[begin].high;
     for (end = begin; end < sides.size() && sides[end].low == i && sides[end].high == j;) ++end;
     const Vec3 normal = lattice.normalOff(on[j] - on[i]);
     for (const Face& face : facesOf(loopsOf({&sides[begin], end - begin}), places, normal)) {
       std::vector<mesh::Triangle> triangles;
-      triangulate(face, places, normal, triangles);
+      triangulate(face, places, normal, joined, triangles);
       FlatFace& out = faces.emplace_back();
       out.low = i;
       out.high = j;
@@ -258,12 +334,22 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team*
     for (end = begin; end < skin.size() && skin[end].cell == skin[begin].cell;) ++end;
     parts.split({&skin[begin], end - begin}, out.pieces, piece_of);
   }
-  for (FlatFace& f : faces) out.interfaces.push_back(std::move(f.interface));
   for (std::size_t k = 0; k < skin.size(); ++k) {
     if (!skin[k].source.inside) continue;
-    const std::uint32_t n = skin[k].source.index;
-    (skin[k].cell == faces[n].low ? out.interfaces[n].a : out.interfaces[n].b) = piece_of[k];
+    FlatFace& f = faces[skin[k].source.index];
+    (skin[k].cell == f.low ? f.interface.a : f.interface.b) = piece_of[k];
   }
+  out.merged = mergeSlivers(slivers, faces, out.pieces, skin, piece_of);
+  if (out.merged > 0) parts.again(skin, piece_of, out.pieces);
+  std::vector<std::uint32_t> place(faces.size(), kNone);
+  for (std::uint32_t n = 0; n < faces.size(); ++n) {
+    if (faces[n].interface.a == faces[n].interface.b) continue;
+    place[n] = u32(out.interfaces.size());
+    out.interfaces.push_back(std::move(faces[n].interface));
+  }
+  for (Piece& p : out.pieces)
+    for (Source& source : p.sources)
+      if (source.inside) source.index = place[source.index];
   return out;
 }
 

@@ -28,7 +28,7 @@ struct Piece {
 
 // A flat face between two pieces.
 struct Interface {
-  std::uint32_t a = 0, b = 0;  // pieces; a's cell is the lower
+  std::uint32_t a = 0, b = 0;  // pieces
   Vec3 normal = Vec3::Zero();  // unit, from a to b
   Vec3 centroid = Vec3::Zero();
   double area = 0;            // m2; 0 where rounding has turned over what is next to nothing
@@ -38,13 +38,15 @@ struct Interface {
 struct Cut {
   std::vector<Piece> pieces;  // by cell, then the largest first
   std::vector<Interface> interfaces;
+  std::size_t merged = 0;  // slivers that were given to a neighbour
 };
 
 // `m` is welded and closed; sites are distinct, a millionth of the size apart at least. Throws Error(Input)
 // naming what is wrong with either. Cost: n log n in triangles and sites; the same bits for any number of
 // threads.
-// `stretch`: by how much longer cells are along the axes.
+// `stretch`: by how much longer cells are along the axes. `slivers`: pieces of less than that share of the
+// mean volume are given, with whole faces, to the neighbour that they share most with.
 Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team = nullptr,
-                 const Vec3& stretch = Vec3::Ones());
+                 const Vec3& stretch = Vec3::Ones(), double slivers = 1e-4);
 
 }  // namespace drubble::cut

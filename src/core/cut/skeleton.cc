@@ -90,11 +90,10 @@ std::vector<Crossing> crossingsOf(std::span<const Vec3> sites, const Facets& fac
   return out;
 }
 
-// Puts crossings so that entering and leaving take turns, where rounding has changed the order of near ones.
-void alternate(std::span<Crossing> some) {
-  int wanted = 0, sum = 0;
-  for (const Crossing& c : some) sum += c.leaves;
-  wanted = sum > 0 ? 1 : sum < 0 ? -1 : some[0].leaves;
+// Puts crossings so that leaving and entering take turns, where rounding has changed the order of near ones.
+// `within`: the edge starts in the solid.
+void alternate(std::span<Crossing> some, bool within) {
+  int wanted = within ? 1 : -1;
   for (std::size_t k = 0; k < some.size(); ++k, wanted = -wanted) {
     const auto at = std::find_if(some.begin() + static_cast<std::ptrdiff_t>(k), some.end(),
                                  [&](const Crossing& c) { return c.leaves == wanted; });
@@ -105,10 +104,12 @@ void alternate(std::span<Crossing> some) {
 
 struct EdgeOf {
   const End *start, *end;
-  std::span<const Crossing> crossings;
+  std::span<Crossing> crossings;
 };
 
-// Whether each corner is within the solid.
+// Whether each corner is within the solid, and at last what is at walls. An edge with an odd number of
+// crossings tells of its ends, for it leaves once more than it enters, or the other way round; one with an
+// even number has both ends on the same side, whatever the order of its crossings.
 std::vector<char> within(const std::vector<EdgeOf>& edges, std::size_t corners) {
   enum : char { Unknown, In, Out };
   std::vector<char> state(corners + 1, Unknown);  // the last: all at walls
@@ -122,13 +123,15 @@ std::vector<char> within(const std::vector<EdgeOf>& edges, std::size_t corners) 
   std::vector<std::vector<std::uint32_t>> same(corners + 1);
   for (const EdgeOf& e : edges) {
     const std::size_t a = place(e.start->index), b = place(e.end->index);
-    if (e.crossings.empty()) {
+    int more = 0;
+    for (const Crossing& c : e.crossings) more += c.leaves;
+    if (more == 0) {
       same[a].push_back(u32(b));
       same[b].push_back(u32(a));
       continue;
     }
-    set(a, e.crossings.front().leaves > 0 ? In : Out);
-    set(b, e.crossings.back().leaves < 0 ? In : Out);
+    set(a, more > 0 ? In : Out);
+    set(b, more < 0 ? In : Out);
   }
   std::vector<std::size_t> open;
   for (std::size_t c = 0; c <= corners; ++c)
@@ -178,9 +181,7 @@ std::vector<Stretch> stretchesOf(std::span<const Vec3> sites, std::span<const Ce
       throw Error(ErrorKind::Internal, "a surface meets three cells that do not meet");
     const std::size_t first = at;
     while (at < crossings.size() && crossings[at].cells == a.cells) ++at;
-    const std::span<Crossing> some(crossings.data() + first, at - first);
-    if (!some.empty()) alternate(some);
-    edges.push_back({&a, &b, some});
+    edges.push_back({&a, &b, {crossings.data() + first, at - first}});
   }
   if (at < crossings.size()) throw Error(ErrorKind::Internal, "a surface meets three cells that do not meet");
   const std::vector<char> in = within(edges, corners.size());
@@ -193,6 +194,7 @@ std::vector<Stretch> stretchesOf(std::span<const Vec3> sites, std::span<const Ce
   }
   std::vector<Stretch> out;
   for (const EdgeOf& e : edges) {
+    alternate(e.crossings, in[e.start->index == kOutside ? corners.size() : e.start->index] != 0);
     std::vector<std::uint32_t> stops;
     if (e.start->index != kOutside && in[e.start->index]) stops.push_back(node[e.start->index]);
     for (const Crossing& c : e.crossings) stops.push_back(c.node);

@@ -104,6 +104,11 @@ void bridge(const Rim& hole, Rim& rim) {
   rim = std::move(out);
 }
 
+// How good an ear is. Flat: what rounding, or places in one line, have made of it. Joined: its line is drawn
+// already.
+enum class Ear { None, Joined, Flat, Thin, Stout };
+constexpr double kStout = 1e-6;  // its height over its base
+
 }  // namespace
 
 std::vector<Face> facesOf(const std::vector<Loop>& loops, std::span<const Vec3> places, const Vec3& normal) {
@@ -134,7 +139,7 @@ std::vector<Face> facesOf(const std::vector<Loop>& loops, std::span<const Vec3> 
   return out;
 }
 
-void triangulate(const Face& face, std::span<const Vec3> places, const Vec3& normal,
+void triangulate(const Face& face, std::span<const Vec3> places, const Vec3& normal, Joined& joined,
                  std::vector<mesh::Triangle>& out) {
   const Plane2 plane(normal);
   Rim rim{face.outer, flatten(face.outer, places, plane)};
@@ -150,35 +155,34 @@ void triangulate(const Face& face, std::span<const Vec3> places, const Vec3& nor
   for (const Rim& h : holes) bridge(h, rim);
   std::vector<std::size_t> left(rim.of.size());
   for (std::size_t k = 0; k < left.size(); ++k) left[k] = k;
-  // How good an ear is at place k: negative when it is none.
-  const auto quality = [&](std::size_t k) {
+  const auto rankAt = [&](std::size_t k) {
     const std::size_t n = left.size(), a = left[(k + n - 1) % n], b = left[k], c = left[(k + 1) % n];
+    if (rim.of[a] == rim.of[c]) return Ear::None;
+    if (joined.has(rim.of[a], rim.of[c])) return Ear::Joined;
     const double twice = area(rim.at[a], rim.at[b], rim.at[c]);
-    if (rim.of[a] == rim.of[c] || !(twice > 0)) return -1.0;
+    if (!(twice > 0)) return Ear::Flat;
     for (const std::size_t i : left) {
       if (rim.of[i] == rim.of[a] || rim.of[i] == rim.of[b] || rim.of[i] == rim.of[c]) continue;
       const Flat& p = rim.at[i];
       if (area(rim.at[a], rim.at[b], p) >= 0 && area(rim.at[b], rim.at[c], p) >= 0 &&
           area(rim.at[c], rim.at[a], p) >= 0)
-        return -1.0;
+        return Ear::Flat;
     }
     const double dx = rim.at[c].x - rim.at[a].x, dy = rim.at[c].y - rim.at[a].y;
-    return twice / (dx * dx + dy * dy);  // how stout: its height over its base
+    return twice > kStout * (dx * dx + dy * dy) ? Ear::Stout : Ear::Thin;
   };
   std::size_t at = 0;
   while (left.size() > 3) {
     const std::size_t n = left.size();
-    std::size_t best = n;
-    for (std::size_t step = 0; step < n && best == n; ++step) {
+    std::size_t best = at % n;
+    Ear rank = Ear::None;
+    for (std::size_t step = 0; step < n && rank != Ear::Stout; ++step) {
       const std::size_t k = (at + step) % n;
-      if (quality(k) > 0) best = k;
+      if (const Ear found = rankAt(k); found > rank) rank = found, best = k;
     }
-    if (best == n) {  // rounding has left no ear: any that has three places does
-      for (std::size_t k = 0; k < n && best == n; ++k)
-        if (rim.of[left[(k + n - 1) % n]] != rim.of[left[(k + 1) % n]]) best = k;
-      if (best == n) best = 0;
-    }
-    out.push_back({rim.of[left[(best + n - 1) % n]], rim.of[left[best]], rim.of[left[(best + 1) % n]]});
+    const std::uint32_t a = rim.of[left[(best + n - 1) % n]], c = rim.of[left[(best + 1) % n]];
+    out.push_back({a, rim.of[left[best]], c});
+    joined.add(a, c);
     left.erase(left.begin() + static_cast<std::ptrdiff_t>(best));
     at = best % left.size();
   }

@@ -67,7 +67,8 @@ TEST_CASE("stars with holes are covered once by triangles over their rims") {
     REQUIRE(faces.size() == 1);
     REQUIRE(faces[0].holes.size() == static_cast<std::size_t>(holes));
     std::vector<mesh::Triangle> triangles;
-    triangulate(faces[0], places, Vec3::UnitY(), triangles);
+    Joined joined;
+    triangulate(faces[0], places, Vec3::UnitY(), joined, triangles);
     CHECK(fitsRims(triangles, rims));
     CHECK(areaOf(triangles, places, true) == Approx(areaOf(triangles, places, false)).epsilon(1e-9));
   }
@@ -90,7 +91,20 @@ TEST_CASE("a rim without any area is still closed by triangles of its places") {
                                     vec3(1.5, 0, 0)};
   const Loop rim{0, 1, 2, 3, 4};
   std::vector<mesh::Triangle> triangles;
-  triangulate({rim, {}}, places, Vec3::UnitY(), triangles);
+  Joined joined;
+  triangulate({rim, {}}, places, Vec3::UnitY(), joined, triangles);
   CHECK(triangles.size() == 3);
   CHECK(fitsRims(triangles, {rim}));
+}
+
+TEST_CASE("a line that is drawn already is not drawn again") {
+  const std::vector<Vec3> places = {vec3(0, 0, 0), vec3(0, 0, 1), vec3(1, 0, 1), vec3(1, 0, 0)};
+  for (const std::uint32_t corner : {0u, 1u}) {
+    Joined joined;
+    joined.add(corner, corner + 2);
+    std::vector<mesh::Triangle> triangles;
+    triangulate({{0, 1, 2, 3}, {}}, places, Vec3::UnitY(), joined, triangles);
+    REQUIRE(triangles.size() == 2);
+    CHECK(joined.has(1 - corner, 3 - corner));
+  }
 }

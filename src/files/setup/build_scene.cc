@@ -91,9 +91,13 @@ class Builder {
     const double density =
         p.traits.mass() > 0 ? p.traits.mass() / volume : out_.scene.materials[material.index()].density;
     const cut::Cut cut = cutMesh(whole.mesh, c);
-    BuiltScene::CutBody done{
-        b.name,        u32(out_.scene.prototypes.size()), u32(cut.pieces.size()), volume, whole.mesh,
-        cut.interfaces};
+    BuiltScene::CutBody done{b.name,
+                             u32(out_.scene.prototypes.size()),
+                             u32(cut.pieces.size()),
+                             volume,
+                             cut.merged,
+                             whole.mesh,
+                             cut.interfaces};
     Kit kit;
     kit.name = b.name;
     kit.where = b.where;
@@ -134,11 +138,12 @@ class Builder {
   cut::Cut cutMesh(const mesh::TriangleMesh& m, const CutSetup& c) const {
     try {
       if (c.pattern == "scatter")
-        return cut::cutIntoCells(m, cut::scatter(m, {c.count, c.more}, c.seed, c.name), nullptr, c.grain);
+        return cut::cutIntoCells(m, cut::scatter(m, {c.count, c.more}, c.seed, c.name), nullptr, c.grain,
+                                 c.slivers);
       cut::Impact how = c.impact;
       how.at = c.at.value_or(m.bounds().centre());
       how.axis = cut::thinnestAxis(m);
-      return cut::cutIntoCells(m, cut::impact(m, how, c.seed, c.name));
+      return cut::cutIntoCells(m, cut::impact(m, how, c.seed, c.name), nullptr, Vec3::Ones(), c.slivers);
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Input) throw;
       throw Error(ErrorKind::Input, fmt::format("cut '{}': {}", c.name, e.what()), c.where);

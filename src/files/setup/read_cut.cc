@@ -48,6 +48,7 @@ void readCut(Table& t, const Setup& s, CutSetup& c) {
   if (c.of.empty()) t.complain("of", "every cut names a body: of = NAME");
   c.pattern = t.choice("pattern", "scatter", {"scatter", "impact"});
   c.seed = t.seed("seed", s.seed);
+  c.slivers = t.number("slivers", c.slivers, {0, 1});
   if (c.pattern == "scatter")
     readScatter(t, c);
   else

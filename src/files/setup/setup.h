@@ -123,6 +123,7 @@ struct CutSetup {
   std::string pattern = "scatter";
   int count = 0;
   Vec3 grain = Vec3::Ones();    // by how much longer cells are along the axes
+  double slivers = 1e-4;        // of the mean volume: smaller pieces go to a neighbour
   std::vector<cut::More> more;  // m, in the body's mesh space, as `at` is
   std::optional<Vec3> at;
   cut::Impact impact;

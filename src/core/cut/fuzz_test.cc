@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: Apache-2.0
+// Cuts by the hundred: sites anywhere, on coarse grids, on the mesh's own vertices, mirrored. A sample runs
+// with the tests; scripts/check_cuts.sh runs them all.
+#include "core/base/error.h"
+#include "core/cut/pieces_check.h"
+
+using namespace drubble;
+using namespace drubble::cut;
+
+namespace {
+
+std::vector<Named> manySolids() {
+  std::vector<Named> out = solids();
+  mesh::TriangleMesh rock = mesh::sphereMesh(0.5, 60);
+  for (Vec3& v : rock.vertices) v *= 1 + 0.15 * std::sin(7 * v.x()) * std::cos(9 * v.y() + 3 * v.z());
+  out.push_back({"rock", rock});
+  out.push_back({"fine ring", torus(0.5, 0.1, 120, 40)});
+  mesh::TriangleMesh can = mesh::cylinderMesh(0.4, 0.8, Vec3::UnitY(), 24);
+  mesh::append(can, inverted(mesh::cylinderMesh(0.3, 0.6, Vec3::UnitY(), 24)));
+  out.push_back({"hollow can", can});
+  out.push_back({"can", mesh::cylinderMesh(0.4, 0.8, Vec3::UnitY(), 32)});
+  out.push_back({"capsule", mesh::capsuleMesh(0.2, 0.6, Vec3::UnitX(), 12)});
+  return out;
+}
+
+std::vector<Vec3> sitesFor(const Named& solid, std::uint64_t seed) {
+  RandomStream r(seed, solid.name);
+  std::vector<Vec3> sites = scattered(solid.mesh, static_cast<std::size_t>(2 + r.between(0, 60)), seed);
+  const std::uint64_t kind = seed % 6;
+  if (kind >= 1 && kind <= 3) {
+    const double step = kind == 1 ? 0.1 : kind == 2 ? 0.05 : 0.25;
+    for (Vec3& p : sites)
+      for (int k = 0; k < 3; ++k) p[k] = step * std::floor(p[k] / step + 0.5);
+  }
+  if (kind == 4) {
+    const auto count = static_cast<double>(solid.mesh.vertices.size());
+    for (Vec3& p : sites) p = solid.mesh.vertices[static_cast<std::size_t>(r.between(0, count - 1e-9))];
+  }
+  if (kind == 5)
+    for (std::size_t k = 0, n = sites.size(); k < n; ++k)
+      sites.push_back(sites[k].cwiseProduct(vec3(-1, 1, 1)));
+  std::sort(sites.begin(), sites.end(), [](const Vec3& a, const Vec3& b) {
+    return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
+  });
+  sites.erase(std::unique(sites.begin(), sites.end(),
+                          [](const Vec3& a, const Vec3& b) { return (a - b).norm() < 1e-6; }),
+              sites.end());
+  return sites;
+}
+
+void cutAll(std::uint64_t first, std::uint64_t last) {
+  for (const Named& solid : manySolids())
+    for (std::uint64_t seed = first; seed <= last; ++seed) {
+      const std::vector<Vec3> sites = sitesFor(solid, seed);
+      INFO(solid.name << ", seed " << seed << ", " << sites.size() << " sites");
+      REQUIRE_NOTHROW(checkCut(solid.mesh, cutIntoCells(solid.mesh, sites)));
+    }
+}
+
+}  // namespace
+
+TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit") { cutAll(1, 6); }
+
+TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 182); }
