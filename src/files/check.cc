@@ -23,7 +23,8 @@ constexpr double kOverlap = 1e-3;  // of the smaller piece: below it is rounding
 // Only closed meshes have an inside to plug.
 measure::Fit fitOf(const BuiltScene& built, std::size_t i) {
   const world::Prototype& p = built.scene.prototypes[i];
-  if (built.prototype_bodies[i].geometry != Geometry::Mesh ||
+  const bool convex = p.exact_shape && p.shape.kind == shape::Kind::Convex;
+  if (built.prototype_bodies[i].geometry != Geometry::Mesh || convex ||
       !mesh::closedness(mesh::welded(p.mesh)).closed())
     return {};
   return measure::cavityFit(p.mesh, p.shape);

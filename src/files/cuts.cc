@@ -2,7 +2,7 @@
 #include "files/cuts.h"
 
 #include <algorithm>
-#include <map>
+#include <set>
 
 #include "core/base/sets.h"
 #include "core/mesh/mass.h"
@@ -15,7 +15,7 @@ namespace {
 std::size_t unpaired(const std::vector<const mesh::TriangleMesh*>& meshes, const mesh::TriangleMesh& whole) {
   using Corner = std::array<double, 3>;
   using Key = std::array<Corner, 3>;
-  std::map<Key, int> seen;
+  std::set<Key> seen;
   const auto keyOf = [](const mesh::TriangleMesh& m, const mesh::Triangle& t, bool turned) {
     Key key;
     for (std::size_t k = 0; k < 3; ++k) {
@@ -25,20 +25,20 @@ std::size_t unpaired(const std::vector<const mesh::TriangleMesh*>& meshes, const
     std::rotate(key.begin(), std::min_element(key.begin(), key.end()), key.end());
     return key;
   };
+  const auto areaOf = [](const mesh::TriangleMesh& m, const mesh::Triangle& t) {
+    const Vec3 &a = m.vertices[t[0]], &b = m.vertices[t[1]], &c = m.vertices[t[2]];
+    return 0.5 * (b - a).cross(c - a).norm();
+  };
   // What lies in the skin has no like; it is told by its area.
   double skin = 0, left = 0;
-  for (std::size_t t = 0; t < whole.triangles.size(); ++t) {
-    const auto& [a, b, c] = whole.triangles[t];
-    skin += 0.5 * (whole.vertices[b] - whole.vertices[a]).cross(whole.vertices[c] - whole.vertices[a]).norm();
-  }
+  for (const mesh::Triangle& t : whole.triangles) skin += areaOf(whole, t);
   std::size_t lone = 0;
   for (const mesh::TriangleMesh* m : meshes)
-    for (const mesh::Triangle& t : m->triangles) ++seen[keyOf(*m, t, false)];
+    for (const mesh::Triangle& t : m->triangles) seen.insert(keyOf(*m, t, false));
   for (const mesh::TriangleMesh* m : meshes)
     for (const mesh::Triangle& t : m->triangles) {
-      if (const auto other = seen.find(keyOf(*m, t, true)); other != seen.end()) continue;
-      const Vec3 &a = m->vertices[t[0]], &b = m->vertices[t[1]], &c = m->vertices[t[2]];
-      left += 0.5 * (b - a).cross(c - a).norm();
+      if (seen.contains(keyOf(*m, t, true))) continue;
+      left += areaOf(*m, t);
       ++lone;
     }
   return absolute(left - skin) <= 1e-6 * skin ? 0 : lone;
@@ -68,7 +68,8 @@ CutReport reportOn(const BuiltScene& built, const BuiltScene::CutBody& cut) {
   out.least_volume = volumes.front();
   out.median_volume = volumes[volumes.size() / 2];
   out.most_volume = volumes.back();
-  out.volume_error = absolute(sum - cut.volume) / cut.volume;
+  const double whole = mesh::massProperties(cut.whole).volume;
+  out.volume_error = absolute(sum - whole) / whole;
   out.unpaired_faces = unpaired(meshes, cut.whole);
   out.mean_faces = 2.0 * static_cast<double>(out.interfaces) / static_cast<double>(out.pieces);
   Sets sets(cut.count);

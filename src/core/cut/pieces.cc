@@ -79,7 +79,7 @@ struct Skin {
 };
 
 struct FlatFace {  // between two cells, not yet given to pieces
-  std::uint32_t low, high, node;
+  std::uint32_t low = 0, high = 0;
   Interface interface;
 };
 
@@ -204,6 +204,35 @@ std::vector<Skin> skinOf(const mesh::TriangleMesh& m, const Facets& facets, cons
   return out;
 }
 
+// Fills what the sides of each two cells enclose: once, for the skins of both, to which it is added.
+std::vector<FlatFace> facesBetween(std::span<const Side> sides, std::span<const Vec3> places,
+                                   const Lattice& lattice, std::span<const Vec3> sites, Joined& joined,
+                                   std::vector<Skin>& skin) {
+  std::vector<FlatFace> out;
+  std::vector<mesh::Triangle> triangles;
+  for (std::size_t begin = 0, end; begin < sides.size(); begin = end) {
+    const std::uint32_t i = sides[begin].low, j = sides[begin].high;
+    for (end = begin; end < sides.size() && sides[end].low == i && sides[end].high == j;) ++end;
+    const Vec3 normal = lattice.normalOff(sites[j] - sites[i]);
+    for (const Face& face : facesOf(loopsOf(sides.subspan(begin, end - begin)), places, normal)) {
+      triangles.clear();
+      triangulate(face, places, normal, joined, triangles);
+      FlatFace& f = out.emplace_back();
+      f.low = i;
+      f.high = j;
+      f.interface.normal = normal;
+      measure(triangles, places, places[face.outer[0]], f.interface);
+      for (const std::uint32_t n : face.outer) f.interface.corners.push_back(places[n]);
+      const Source source{u32(out.size() - 1), true};
+      for (const mesh::Triangle& t : triangles) {
+        skin.push_back({i, t, source});
+        skin.push_back({j, {t[0], t[2], t[1]}, source});
+      }
+    }
+  }
+  return out;
+}
+
 // Gives each piece that is smaller than `least` of the mean to the neighbour that it shares most with; their
 // faces and `piece_of`, one a triangle of the skin, are numbered anew, kNone for what lies within a piece
 // now. Returns how many pieces are gone.
@@ -300,31 +329,11 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team*
     places.push_back(nodes.names[k].on == On::Vertex ? m.vertices[nodes.names[k].feature]
                                                      : lattice.off(nodes.places[k]));
 
-  std::vector<FlatFace> faces;
   const std::vector<Side> sides = sidesOf(facets, nodes, stretches);
   Joined joined;
   for (const Side& s : sides) joined.add(s.from, s.to);
   std::vector<Skin> skin = skinOf(m, facets, nodes, places, joined);
-  for (std::size_t begin = 0, end; begin < sides.size(); begin = end) {
-    const std::uint32_t i = sides[begin].low, j = sides[begin].high;
-    for (end = begin; end < sides.size() && sides[end].low == i && sides[end].high == j;) ++end;
-    const Vec3 normal = lattice.normalOff(on[j] - on[i]);
-    for (const Face& face : facesOf(loopsOf({&sides[begin], end - begin}), places, normal)) {
-      std::vector<mesh::Triangle> triangles;
-      triangulate(face, places, normal, joined, triangles);
-      FlatFace& out = faces.emplace_back();
-      out.low = i;
-      out.high = j;
-      out.interface.normal = normal;
-      measure(triangles, places, places[face.outer[0]], out.interface);
-      for (const std::uint32_t n : face.outer) out.interface.corners.push_back(places[n]);
-      const Source source{u32(faces.size() - 1), true};
-      for (const mesh::Triangle& t : triangles) {
-        skin.push_back({i, t, source});
-        skin.push_back({j, {t[0], t[2], t[1]}, source});
-      }
-    }
-  }
+  std::vector<FlatFace> faces = facesBetween(sides, places, lattice, on, joined, skin);
   std::stable_sort(skin.begin(), skin.end(), [](const Skin& a, const Skin& b) { return a.cell < b.cell; });
 
   Cut out;

@@ -8,12 +8,12 @@
 
 #include "core/base/random.h"
 #include "core/base/trig.h"
-#include "core/cut/pieces.h"
 #include "core/mesh/mass.h"
 #include "core/world/prototypes.h"
 #include "files/setup/body_maker.h"
 #include "files/setup/build_acts.h"
 #include "files/setup/build_joints.h"
+#include "files/setup/cut_maker.h"
 #include "files/setup/kits.h"
 #include "files/setup/table.h"
 
@@ -28,8 +28,6 @@ constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
                                                             {0.45, 0.55, 0.33},
                                                             {0.55, 0.42, 0.58},
                                                             {0.62, 0.60, 0.56}}};
-
-constexpr double kSameCorner = 1e-4;  // of a piece's size: corners nearer than that are one to its hull
 
 class Builder {
  public:
@@ -87,17 +85,9 @@ class Builder {
   // The body as the pieces that it is cut into, each a prototype of its own.
   void addPieces(const BodySetup& b, const MadeBody& whole, const CutSetup& c, MaterialId material) {
     const world::Prototype& p = whole.prototype;
-    const double volume = mesh::massProperties(whole.mesh).volume;
-    const double density =
-        p.traits.mass() > 0 ? p.traits.mass() / volume : out_.scene.materials[material.index()].density;
-    const cut::Cut cut = cutMesh(whole.mesh, c);
-    BuiltScene::CutBody done{b.name,
-                             u32(out_.scene.prototypes.size()),
-                             u32(cut.pieces.size()),
-                             volume,
-                             cut.merged,
-                             whole.mesh,
-                             cut.interfaces};
+    const double density = p.traits.mass() > 0 ? p.traits.mass() / mesh::massProperties(whole.mesh).volume
+                                               : out_.scene.materials[material.index()].density;
+    cut::Cut cut = cutMesh(whole.mesh, c);
     Kit kit;
     kit.name = b.name;
     kit.where = b.where;
@@ -107,6 +97,7 @@ class Builder {
     kit.pose = {b.at, turnXyz(b.turn)};
     kit.pose.position -= kit.pose.turn * anchorOf(b, p);
     kit.size = p.shape.bounds.size();
+    const auto first = u32(out_.scene.prototypes.size());
     const std::array<double, 3> colour = colourOf(b);
     for (std::size_t k = 0; k < cut.pieces.size(); ++k) {
       const std::string number = fmt::format("{:04}", k + 1);
@@ -116,38 +107,16 @@ class Builder {
       piece.cut = true;
       piece.velocity = piece.spin = Vec3::Zero();
       piece.colour = shadeOf(colour, piece.name);
-      const mesh::MassProperties solid = mesh::massProperties(cut.pieces[k].mesh);
-      mesh::TriangleMesh at_centre = cut.pieces[k].mesh;
-      for (Vec3& v : at_centre.vertices) v -= solid.centre;
-      MadeBody made;
-      const std::vector<Vec3> corners =
-          world::thinned(at_centre.vertices, kSameCorner * at_centre.bounds().size().maxCoeff());
-      shape::Shape hull = world::hullWithin(corners, b.hull_corners, made.hull_loss);
-      made.prototype =
-          world::shapedPrototype(piece.name, cut.pieces[k].mesh, std::move(hull), solid, density);
-      made.mesh = cut.pieces[k].mesh;
+      MadeBody made = pieceOf(piece, std::move(cut.pieces[k].mesh), density);
+      // The piece's origin is its centre of mass, the kit's that of the whole.
       kit.parts.push_back(
-          {PrototypeId(out_.scene.prototypes.size()), {p.origin + solid.centre, Quat::Identity()}, number});
+          {PrototypeId(first + k), {p.origin - made.prototype.origin, Quat::Identity()}, number});
       store(piece, std::move(made), material);
     }
-    out_.cuts.push_back(std::move(done));
+    out_.cuts.push_back(
+        {b.name, first, u32(cut.pieces.size()), cut.merged, whole.mesh, std::move(cut.interfaces)});
     kits_.emplace(b.name, std::move(kit));
     order_.push_back(b.name);
-  }
-
-  cut::Cut cutMesh(const mesh::TriangleMesh& m, const CutSetup& c) const {
-    try {
-      if (c.pattern == "scatter")
-        return cut::cutIntoCells(m, cut::scatter(m, {c.count, c.more}, c.seed, c.name), nullptr, c.grain,
-                                 c.slivers);
-      cut::Impact how = c.impact;
-      how.at = c.at.value_or(m.bounds().centre());
-      how.axis = cut::thinnestAxis(m);
-      return cut::cutIntoCells(m, cut::impact(m, how, c.seed, c.name), nullptr, Vec3::Ones(), c.slivers);
-    } catch (const Error& e) {
-      if (e.kind() != ErrorKind::Input) throw;
-      throw Error(ErrorKind::Input, fmt::format("cut '{}': {}", c.name, e.what()), c.where);
-    }
   }
 
   // A little lighter or darker by name, so that pieces are told apart.

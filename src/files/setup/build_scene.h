@@ -34,7 +34,6 @@ struct BuiltScene {
   struct CutBody {
     std::string name;
     std::uint32_t first = 0, count = 0;      // prototypes
-    double volume = 0;                       // m3, of the whole
     std::size_t merged = 0;                  // slivers
     mesh::TriangleMesh whole;                // in its mesh space
     std::vector<cut::Interface> interfaces;  // between the pieces, counted from 0; in the body's mesh space
