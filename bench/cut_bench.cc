@@ -17,7 +17,7 @@ int main(int argc, char** argv) {
   const std::vector<Vec3> sites = cut::scatter(ball, {cells, {}}, 1, "bench");
   Team team(threads);
   const double start = bench::seconds();
-  const cut::Cut done = cut::cutIntoCells(ball, sites, &team);
+  const cut::Cut done = cut::cutIntoCells(ball, sites, {}, &team);
   const double took = bench::seconds() - start;
   double volume = 0;
   for (const cut::Piece& p : done.pieces) volume += mesh::massProperties(p.mesh).volume;

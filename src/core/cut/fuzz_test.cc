@@ -2,6 +2,7 @@
 // Cuts by the hundred: sites anywhere, on coarse grids, on the mesh's own vertices, mirrored. A sample runs
 // with the tests; scripts/check_cuts.sh runs them all.
 #include "core/base/error.h"
+#include "core/cut/again.h"
 #include "core/cut/pieces_check.h"
 
 using namespace drubble;
@@ -39,13 +40,11 @@ std::vector<Vec3> sitesFor(const Named& solid, std::uint64_t seed) {
   if (kind == 5)
     for (std::size_t k = 0, n = sites.size(); k < n; ++k)
       sites.push_back(sites[k].cwiseProduct(vec3(-1, 1, 1)));
-  std::sort(sites.begin(), sites.end(), [](const Vec3& a, const Vec3& b) {
-    return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
-  });
-  sites.erase(std::unique(sites.begin(), sites.end(),
-                          [](const Vec3& a, const Vec3& b) { return (a - b).norm() < 1e-6; }),
-              sites.end());
-  return sites;
+  std::vector<Vec3> apart;
+  for (const Vec3& p : sites)
+    if (std::all_of(apart.begin(), apart.end(), [&](const Vec3& q) { return (p - q).norm() >= 1e-6; }))
+      apart.push_back(p);
+  return apart;
 }
 
 void cutAll(std::uint64_t first, std::uint64_t last) {
@@ -57,8 +56,30 @@ void cutAll(std::uint64_t first, std::uint64_t last) {
     }
 }
 
+// Each third piece is cut again, with sites of the same kind.
+void cutAgain(std::uint64_t first, std::uint64_t last) {
+  for (const Named& solid : manySolids())
+    for (std::uint64_t seed = first; seed <= last; ++seed) {
+      INFO(solid.name << ", seed " << seed);
+      Assembly assembly(solid.mesh);
+      std::vector<std::uint32_t> order;
+      for (const std::uint32_t k : assembly.again(0, sitesFor(solid, seed))) {
+        const Named piece{solid.name, assembly.piece(k).mesh};
+        if (k % 3 != 0)
+          order.push_back(k);
+        else
+          for (const std::uint32_t part : assembly.again(k, sitesFor(piece, seed))) order.push_back(part);
+      }
+      REQUIRE_NOTHROW(checkCut(solid.mesh, assembly.finished(order)));
+    }
+}
+
 }  // namespace
 
 TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit") { cutAll(1, 6); }
 
 TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 182); }
+
+TEST_CASE("pieces of such cuts, cut again, close, fill and fit") { cutAgain(1, 2); }
+
+TEST_CASE("six hundred of those", "[.fuzz][slow]") { cutAgain(1, 60); }

@@ -3,10 +3,13 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <optional>
 
 #include "core/base/error.h"
 #include "core/base/random.h"
 #include "core/base/trig.h"
+#include "core/mesh/mass.h"
 #include "core/mesh/tree.h"
 
 namespace drubble::cut {
@@ -35,15 +38,36 @@ std::vector<Vec3> inOrder(std::vector<Vec3> sites, const Box& box) {
   return sites;
 }
 
-// A place within `box` and the mesh.
-Vec3 placeIn(const mesh::TriangleMesh& m, const mesh::Tree& tree, const Box& box, RandomStream& r,
-             double radius) {
-  for (int n = 0; n < kTries; ++n) {
-    Vec3 p;
-    for (int k = 0; k < 3; ++k) p[k] = r.between(box.low[k], box.high[k]);
-    if (radius > 0 && (p - box.centre()).norm() > radius) continue;
-    if (tree.inside(m, p)) return p;
+Vec3 within(const Box& box, RandomStream& r) {
+  Vec3 p;
+  for (int k = 0; k < 3; ++k) p[k] = r.between(box.low[k], box.high[k]);
+  return p;
+}
+
+Vec3 inBall(const Vec3& centre, double radius, RandomStream& r) {
+  const Box box = Box{centre, centre}.grown(radius);
+  for (;;)
+    if (const Vec3 p = within(box, r); (p - centre).norm() <= radius) return p;
+}
+
+// A place on the line, all of its length alike.
+Vec3 onLine(const std::vector<Vec3>& line, RandomStream& r) {
+  double length = 0;
+  for (std::size_t k = 1; k < line.size(); ++k) length += (line[k] - line[k - 1]).norm();
+  double left = r.between(0, length);
+  for (std::size_t k = 1; k < line.size(); ++k) {
+    const double part = (line[k] - line[k - 1]).norm();
+    if (left <= part && part > 0) return line[k - 1] + left / part * (line[k] - line[k - 1]);
+    left -= part;
   }
+  return line.back();
+}
+
+// The first of many tries that lies in the mesh and that `try_one` does not refuse.
+Vec3 placeIn(const mesh::TriangleMesh& m, const mesh::Tree& tree,
+             const std::function<std::optional<Vec3>()>& try_one) {
+  for (int n = 0; n < kTries; ++n)
+    if (const std::optional<Vec3> p = try_one(); p && tree.inside(m, *p)) return *p;
   throw Error(ErrorKind::Input, "a cut finds no room for its sites: they are to stand where the mesh is not");
 }
 
@@ -55,14 +79,62 @@ std::vector<Vec3> scatter(const mesh::TriangleMesh& m, const Scatter& how, std::
   const Box box = m.bounds();
   std::vector<Vec3> out;
   RandomStream r(seed, stream);
-  for (int n = 0; n < how.count; ++n) out.push_back(placeIn(m, tree, box, r, 0));
+  for (int n = 0; n < how.count; ++n) out.push_back(placeIn(m, tree, [&] { return within(box, r); }));
   for (std::size_t k = 0; k < how.more.size(); ++k) {
     const More& more = how.more[k];
     RandomStream own(seed, stream + " more " + std::to_string(k));
-    const Box around = Box{more.centre, more.centre}.grown(more.radius);
-    for (int n = 0; n < more.count; ++n) out.push_back(placeIn(m, tree, around, own, more.radius));
+    const mesh::Tree region(more.mesh);
+    const auto try_one = [&]() -> std::optional<Vec3> {
+      if (more.region == Region::Ball) return inBall(more.centre, more.radius, own);
+      if (more.region == Region::Line) return inBall(onLine(more.line, own), more.radius, own);
+      if (more.region == Region::Box) return within(more.box, own);
+      const Vec3 p = within(region.bounds(), own);
+      return region.inside(more.mesh, p) ? std::optional(p) : std::nullopt;
+    };
+    for (int n = 0; n < more.count; ++n) out.push_back(placeIn(m, tree, try_one));
   }
   return inOrder(std::move(out), box);
+}
+
+std::vector<Vec3> evened(const mesh::TriangleMesh& m, std::vector<Vec3> sites, int rounds, const How& how,
+                         Team* team) {
+  How whole = how;
+  whole.slivers = 0;
+  for (int n = 0; n < rounds; ++n) {
+    std::vector<Vec3> sum(sites.size(), Vec3::Zero());
+    std::vector<double> volume(sites.size(), 0);
+    for (const Piece& p : cutIntoCells(m, sites, whole, team).pieces) {
+      const mesh::MassProperties part = mesh::massProperties(p.mesh);
+      if (!(part.volume > 0)) continue;
+      sum[p.cell] += part.volume * part.centre;
+      volume[p.cell] += part.volume;
+    }
+    for (std::size_t k = 0; k < sites.size(); ++k)
+      if (volume[k] > 0) sites[k] = sum[k] / volume[k];
+  }
+  return inOrder(std::move(sites), m.bounds());
+}
+
+std::vector<Vec3> parallel(const mesh::TriangleMesh& m, const Parallel& how, std::uint64_t seed,
+                           const std::string& stream) {
+  RandomStream r(seed, stream);
+  const Vec3 u = anyNormalTo(how.axis), v = how.axis.cross(u), middle = m.bounds().centre();
+  double low = std::numeric_limits<double>::infinity(), high = -low;
+  for (const Vec3& p : m.vertices) {
+    low = least(low, how.axis.dot(p - middle));
+    high = greatest(high, how.axis.dot(p - middle));
+  }
+  // Sites one above the other; what they stand aside of each other tilts the cut between them.
+  const double slab = (high - low) / how.count;
+  const SinCos on = sinCos(how.tilt);
+  const double aside = 0.5 * slab * (1 - how.uneven) * on.sin / on.cos;  // cuts may be that much nearer
+  std::vector<Vec3> out;
+  for (int n = 0; n < how.count; ++n) {
+    const double height = low + slab * (n + 0.5 + 0.5 * how.uneven * r.between(-1, 1));
+    const Vec3 off = inBall(Vec3::Zero(), 1, r);
+    out.push_back(middle + height * how.axis + aside * (off.x() * u + off.y() * v));
+  }
+  return out;
 }
 
 std::vector<Vec3> impact(const mesh::TriangleMesh& m, const Impact& how, std::uint64_t seed,

@@ -17,8 +17,6 @@ namespace drubble::cut {
 
 namespace {
 
-constexpr std::uint32_t kNone = 0xffffffffu;
-
 // The sides of an interface, each from node to node with the face to its left, seen from the higher cell.
 struct Side {
   std::uint32_t low, high, from, to;  // cells, nodes
@@ -83,23 +81,12 @@ struct FlatFace {  // between two cells, not yet given to pieces
   Interface interface;
 };
 
-void measure(const std::vector<mesh::Triangle>& triangles, std::span<const Vec3> places, const Vec3& about,
-             Interface& out) {
-  Vec3 sum = Vec3::Zero();
-  for (const mesh::Triangle& t : triangles) {
-    const Vec3 &a = places[t[0]], &b = places[t[1]], &c = places[t[2]];
-    const double area = 0.5 * (b - a).cross(c - a).dot(out.normal);
-    out.area += area;
-    sum += area * ((a + b + c) / 3 - about);
-  }
-  out.area = greatest(out.area, 0);
-  out.centroid = about + (out.area > 0 ? Vec3(sum / out.area) : Vec3(places[triangles[0][0]] - about));
-}
-
 // Makes a cell's surface into pieces: parts that hang together, hollows with what is around them.
 class Parts {
  public:
-  Parts(std::span<const Vec3> places) : places_(places), local_(places.size(), kNone) {}
+  // `ids`: of each node, what it is called in pieces.
+  Parts(std::span<const Vec3> places, std::span<const std::uint32_t> ids)
+      : places_(places), ids_(ids), local_(places.size(), kNone) {}
 
   // Appends the pieces of one cell; `piece_of` becomes, of each of its triangles, the piece.
   void split(std::span<const Skin> skin, std::vector<Piece>& out, std::vector<std::uint32_t>& piece_of) {
@@ -123,31 +110,32 @@ class Parts {
       parts[p].sources.push_back(skin[k].source);
     }
     for (const std::uint32_t n : used) local_[n] = kNone;
-    for (Piece& p : parts) takePlaces(p.mesh);
+    for (Piece& p : parts) takePlaces(p);
     const std::vector<std::uint32_t> piece = gather(parts, out);
     for (std::size_t k = 0; k < skin.size(); ++k) piece_of.push_back(piece[part[k]]);
   }
 
   // Makes the pieces anew for changed `piece_of`, one a triangle; kNone: that one is no longer there.
   void again(std::span<const Skin> skin, std::span<const std::uint32_t> piece_of, std::vector<Piece>& out) {
-    for (Piece& p : out) p.mesh = {}, p.sources.clear();
+    for (Piece& p : out) p.mesh = {}, p.sources.clear(), p.nodes.clear();
     for (std::size_t k = 0; k < skin.size(); ++k) {
       if (piece_of[k] == kNone) continue;
       out[piece_of[k]].mesh.triangles.push_back(skin[k].nodes);
       out[piece_of[k]].sources.push_back(skin[k].source);
     }
-    for (Piece& p : out) takePlaces(p.mesh);
+    for (Piece& p : out) takePlaces(p);
   }
 
  private:
-  void takePlaces(mesh::TriangleMesh& m) {
+  void takePlaces(Piece& p) {
     std::vector<std::uint32_t> used;
-    for (mesh::Triangle& t : m.triangles)
+    for (mesh::Triangle& t : p.mesh.triangles)
       for (std::uint32_t& n : t) {
         if (local_[n] == kNone) {
           local_[n] = u32(used.size());
           used.push_back(n);
-          m.vertices.push_back(places_[n]);
+          p.mesh.vertices.push_back(places_[n]);
+          p.nodes.push_back(ids_[n]);
         }
         n = local_[n];
       }
@@ -175,18 +163,20 @@ class Parts {
         if (mesh::Tree(out[n].mesh).inside(out[n].mesh, parts[k].mesh.vertices[0])) around = n;
       piece[k] = around;
       out[around].sources.insert(out[around].sources.end(), parts[k].sources.begin(), parts[k].sources.end());
+      out[around].nodes.insert(out[around].nodes.end(), parts[k].nodes.begin(), parts[k].nodes.end());
       mesh::append(out[around].mesh, parts[k].mesh);
     }
     return piece;
   }
 
   std::span<const Vec3> places_;
+  std::span<const std::uint32_t> ids_;
   std::vector<std::uint32_t> local_;
 };
 
 // The mesh's own skin as triangles; all sides of facets are joined first.
 std::vector<Skin> skinOf(const mesh::TriangleMesh& m, const Facets& facets, const Nodes& nodes,
-                         std::span<const Vec3> places, Joined& joined) {
+                         std::vector<Vec3>& places, Joined& joined) {
   for (const Facet& f : facets.facets)
     for (std::uint32_t k = 0; k < f.count; ++k)
       joined.add(nodes.of_facet[f.first + k], nodes.of_facet[f.first + (k + 1) % f.count]);
@@ -205,15 +195,15 @@ std::vector<Skin> skinOf(const mesh::TriangleMesh& m, const Facets& facets, cons
 }
 
 // Fills what the sides of each two cells enclose: once, for the skins of both, to which it is added.
-std::vector<FlatFace> facesBetween(std::span<const Side> sides, std::span<const Vec3> places,
-                                   const Lattice& lattice, std::span<const Vec3> sites, Joined& joined,
-                                   std::vector<Skin>& skin) {
+std::vector<FlatFace> facesBetween(std::span<const Side> sides, std::vector<Vec3>& places,
+                                   const Lattice& lattice, const Quat& turn, std::span<const Vec3> sites,
+                                   Joined& joined, std::vector<Skin>& skin) {
   std::vector<FlatFace> out;
   std::vector<mesh::Triangle> triangles;
   for (std::size_t begin = 0, end; begin < sides.size(); begin = end) {
     const std::uint32_t i = sides[begin].low, j = sides[begin].high;
     for (end = begin; end < sides.size() && sides[end].low == i && sides[end].high == j;) ++end;
-    const Vec3 normal = lattice.normalOff(sites[j] - sites[i]);
+    const Vec3 normal = turn * lattice.normalOff(sites[j] - sites[i]);
     for (const Face& face : facesOf(loopsOf(sides.subspan(begin, end - begin)), places, normal)) {
       triangles.clear();
       triangulate(face, places, normal, joined, triangles);
@@ -221,7 +211,7 @@ std::vector<FlatFace> facesBetween(std::span<const Side> sides, std::span<const 
       f.low = i;
       f.high = j;
       f.interface.normal = normal;
-      measure(triangles, places, places[face.outer[0]], f.interface);
+      measure(triangles, places, f.interface);
       for (const std::uint32_t n : face.outer) f.interface.corners.push_back(places[n]);
       const Source source{u32(out.size() - 1), true};
       for (const mesh::Triangle& t : triangles) {
@@ -280,16 +270,6 @@ std::size_t mergeSlivers(double least, std::vector<FlatFace>& faces, std::vector
   return gone;
 }
 
-void checkThin(const mesh::TriangleMesh& m, const std::vector<Vec3>& on) {
-  for (std::size_t t = 0; t < m.triangles.size(); ++t) {
-    const auto [a, b, c] = m.triangles[t];
-    if ((on[b] - on[a]).cross(on[c] - on[a]).isZero(0))
-      throw Error(ErrorKind::Input,
-                  "triangle " + std::to_string(t + 1) +
-                      " is thinner than a millionth of the mesh: take it out, or weld its corners");
-  }
-}
-
 void checkApart(std::vector<Vec3> on) {
   const auto before = [](const Vec3& a, const Vec3& b) {
     return std::lexicographical_compare(a.data(), a.data() + 3, b.data(), b.data() + 3);
@@ -301,43 +281,63 @@ void checkApart(std::vector<Vec3> on) {
 
 }  // namespace
 
-Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team, const Vec3& stretch,
-                 double slivers) {
+void measure(std::span<const mesh::Triangle> triangles, std::span<const Vec3> places, Interface& out) {
+  const Vec3 about = places[triangles[0][0]];
+  Vec3 sum = Vec3::Zero();
+  out.area = 0;
+  for (const mesh::Triangle& t : triangles) {
+    const Vec3 &a = places[t[0]], &b = places[t[1]], &c = places[t[2]];
+    const double area = 0.5 * (b - a).cross(c - a).dot(out.normal);
+    out.area += area;
+    sum += area * ((a + b + c) / 3 - about);
+  }
+  out.area = greatest(out.area, 0);
+  out.centroid = out.area > 0 ? Vec3(about + sum / out.area) : about;
+}
+
+Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const How& how, Team* team) {
   if (sites.empty()) throw Error(ErrorKind::Input, "a cut wants at least one site");
   if (!mesh::closedness(m).closed()) throw Error(ErrorKind::Input, "only a closed mesh can be cut");
-  Box all = m.bounds();
-  for (const Vec3& s : sites) all.add(s);
-  const Lattice lattice(all, stretch);
+  // The lattice lies along the stretch's axes.
+  const Quat back = how.turn.conjugate();
+  Box all;
+  for (const Vec3& v : m.vertices) all.add(Vec3(back * v));
+  for (const Vec3& s : sites) all.add(Vec3(back * s));
+  const Lattice lattice(all, how.stretch);
   std::vector<Vec3> on;
-  for (const Vec3& s : sites) on.push_back(lattice.on(s));
+  for (const Vec3& s : sites) on.push_back(lattice.on(back * s));
   checkApart(on);
   const Edges edges = edgesOf(m);
   Surface surface{m, edges, {}, {}};
   for (const Vec3& v : m.vertices) {
-    surface.on.push_back(lattice.on(v));
-    surface.at.push_back(lattice.measure(v));
+    surface.on.push_back(lattice.on(back * v));
+    surface.at.push_back(lattice.measure(back * v));
   }
-  checkThin(m, surface.on);
   Box within;
   for (const Vec3& v : surface.on) within.add(v);
   const std::vector<Cell> cells = cellsOf(on, within, team);
   const Facets facets = facetsOf(surface, on, cells, team);
   Nodes nodes = nodesOf(facets);
   const std::vector<Stretch> stretches = stretchesOf(on, cells, facets, nodes);
+  Cut out;
+  out.nodes = u32(m.vertices.size());
   std::vector<Vec3> places;
-  for (std::size_t k = 0; k < nodes.names.size(); ++k)
-    places.push_back(nodes.names[k].on == On::Vertex ? m.vertices[nodes.names[k].feature]
-                                                     : lattice.off(nodes.places[k]));
+  std::vector<std::uint32_t> ids;
+  for (std::size_t k = 0; k < nodes.names.size(); ++k) {
+    const bool given = nodes.names[k].on == On::Vertex;
+    ids.push_back(given ? nodes.names[k].feature : out.nodes++);
+    places.push_back(given ? m.vertices[nodes.names[k].feature] : how.turn * lattice.off(nodes.places[k]));
+  }
 
   const std::vector<Side> sides = sidesOf(facets, nodes, stretches);
   Joined joined;
   for (const Side& s : sides) joined.add(s.from, s.to);
   std::vector<Skin> skin = skinOf(m, facets, nodes, places, joined);
-  std::vector<FlatFace> faces = facesBetween(sides, places, lattice, on, joined, skin);
+  std::vector<FlatFace> faces = facesBetween(sides, places, lattice, how.turn, on, joined, skin);
   std::stable_sort(skin.begin(), skin.end(), [](const Skin& a, const Skin& b) { return a.cell < b.cell; });
 
-  Cut out;
-  Parts parts(places);
+  while (ids.size() < places.size()) ids.push_back(out.nodes++);
+  Parts parts(places, ids);
   std::vector<std::uint32_t> piece_of;
   for (std::size_t begin = 0, end; begin < skin.size(); begin = end) {
     for (end = begin; end < skin.size() && skin[end].cell == skin[begin].cell;) ++end;
@@ -348,7 +348,7 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team*
     FlatFace& f = faces[skin[k].source.index];
     (skin[k].cell == f.low ? f.interface.a : f.interface.b) = piece_of[k];
   }
-  out.merged = mergeSlivers(slivers, faces, out.pieces, skin, piece_of);
+  out.merged = mergeSlivers(how.slivers, faces, out.pieces, skin, piece_of);
   if (out.merged > 0) parts.again(skin, piece_of, out.pieces);
   std::vector<std::uint32_t> place(faces.size(), kNone);
   for (std::uint32_t n = 0; n < faces.size(); ++n) {

@@ -14,7 +14,10 @@
 
 namespace drubble::cut {
 
-// Where a triangle of a piece comes from: a triangle of the mesh, or an interface.
+inline constexpr std::uint32_t kNone = 0xffffffffu;
+
+// Where a triangle of a piece comes from: a triangle of the mesh, or an interface; of an inside that faces
+// nothing any more, kNone.
 struct Source {
   std::uint32_t index = 0;
   bool inside = false;
@@ -23,7 +26,8 @@ struct Source {
 struct Piece {
   std::uint32_t cell = 0;  // the site
   mesh::TriangleMesh mesh;
-  std::vector<Source> sources;  // one a triangle
+  std::vector<Source> sources;       // one a triangle
+  std::vector<std::uint32_t> nodes;  // of each vertex: the same in all pieces that have it
 };
 
 // A flat face between two pieces.
@@ -38,15 +42,26 @@ struct Interface {
 struct Cut {
   std::vector<Piece> pieces;  // by cell, then the largest first
   std::vector<Interface> interfaces;
-  std::size_t merged = 0;  // slivers that were given to a neighbour
+  std::size_t merged = 0;   // slivers that were given to a neighbour
+  std::uint32_t nodes = 0;  // how many there are: first the mesh's own vertices, then what cutting added
+  double taken = 0;         // m3 that went with the room between pieces
+};
+
+// How cells are shaped and which pieces are kept.
+struct How {
+  Vec3 stretch = Vec3::Ones();   // by how much longer cells are along the axes
+  Quat turn = Quat::Identity();  // of those axes, from the mesh's own
+  double slivers = 1e-4;         // pieces below that share of the mean volume go to a neighbour
 };
 
 // `m` is welded and closed; sites are distinct, a millionth of the size apart at least. Throws Error(Input)
 // naming what is wrong with either. Cost: n log n in triangles and sites; the same bits for any number of
-// threads.
-// `stretch`: by how much longer cells are along the axes. `slivers`: pieces of less than that share of the
-// mean volume are given, with whole faces, to the neighbour that they share most with.
-Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, Team* team = nullptr,
-                 const Vec3& stretch = Vec3::Ones(), double slivers = 1e-4);
+// threads. A sliver is given, with whole faces, to the neighbour that it shares most with.
+Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const How& how = {},
+                 Team* team = nullptr);
+
+// Area and middle of a flat face that looks along `out.normal`; its triangles, counter-clockwise seen from
+// there.
+void measure(std::span<const mesh::Triangle> triangles, std::span<const Vec3> places, Interface& out);
 
 }  // namespace drubble::cut

@@ -43,7 +43,7 @@ TEST_CASE("cuts of all sorts of solids close, fill and fit; scattered sites and 
 
 TEST_CASE("cells stretched along an axis are as many times longer there, and fit as well") {
   const mesh::TriangleMesh m = mesh::boxMesh(vec3(1, 2, 1));
-  const Cut cut = cutIntoCells(m, scattered(m, 60, 5), nullptr, vec3(1, 8, 1));
+  const Cut cut = cutIntoCells(m, scattered(m, 60, 5), {vec3(1, 8, 1)});
   checkCut(m, cut);
   double across = 0, up = 0;
   for (const Piece& p : cut.pieces) {
@@ -60,7 +60,7 @@ TEST_CASE("a cut is the same for any number of threads, and says what it cannot 
   const mesh::TriangleMesh m = torus(0.5, 0.2, 24, 12);
   const std::vector<Vec3> sites = scattered(m, 80, 3);
   Team team(3);
-  const Cut alone = cutIntoCells(m, sites), shared = cutIntoCells(m, sites, &team);
+  const Cut alone = cutIntoCells(m, sites), shared = cutIntoCells(m, sites, {}, &team);
   REQUIRE(alone.pieces.size() == shared.pieces.size());
   for (std::size_t k = 0; k < alone.pieces.size(); ++k) {
     CHECK(alone.pieces[k].mesh.vertices == shared.pieces[k].mesh.vertices);
@@ -75,7 +75,7 @@ TEST_CASE("a cut is the same for any number of threads, and says what it cannot 
 
 TEST_CASE("interfaces are flat, and skins where the mesh was, to rounding") {
   const mesh::TriangleMesh m = mesh::cylinderMesh(0.32, 1.1, Vec3::UnitY());
-  const Cut cut = cutIntoCells(m, scattered(m, 40, 8), nullptr, vec3(1, 0.7, 1));
+  const Cut cut = cutIntoCells(m, scattered(m, 40, 8), {vec3(1, 0.7, 1)});
   for (const Interface& i : cut.interfaces)
     for (const Vec3& c : i.corners) CHECK(absolute(i.normal.dot(c - i.centroid)) < 1e-12);
   for (const Piece& p : cut.pieces)

@@ -2,6 +2,7 @@
 #include "core/cut/skeleton.h"
 
 #include <algorithm>
+#include <cstdlib>
 
 #include "core/base/error.h"
 
@@ -90,14 +91,14 @@ std::vector<Crossing> crossingsOf(std::span<const Vec3> sites, const Facets& fac
   return out;
 }
 
-// Puts crossings so that leaving and entering take turns, where rounding has changed the order of near ones.
-// `within`: the edge starts in the solid.
+// Puts crossings so that leaving and entering take turns, where rounding has changed the order of near ones;
+// where they do not, the solid lies over itself, and any order will do. `within`: the edge starts in it.
 void alternate(std::span<Crossing> some, bool within) {
   int wanted = within ? 1 : -1;
   for (std::size_t k = 0; k < some.size(); ++k, wanted = -wanted) {
     const auto at = std::find_if(some.begin() + static_cast<std::ptrdiff_t>(k), some.end(),
                                  [&](const Crossing& c) { return c.leaves == wanted; });
-    if (at == some.end()) throw Error(ErrorKind::Internal, "an edge of cells leaves the solid twice");
+    if (at == some.end()) return;
     std::rotate(some.begin() + static_cast<std::ptrdiff_t>(k), at, at + 1);
   }
 }
@@ -107,42 +108,36 @@ struct EdgeOf {
   std::span<Crossing> crossings;
 };
 
-// Whether each corner is within the solid, and at last what is at walls. An edge with an odd number of
-// crossings tells of its ends, for it leaves once more than it enters, or the other way round; one with an
-// even number has both ends on the same side, whatever the order of its crossings.
-std::vector<char> within(const std::vector<EdgeOf>& edges, std::size_t corners) {
-  enum : char { Unknown, In, Out };
-  std::vector<char> state(corners + 1, Unknown);  // the last: all at walls
-  const auto place = [&](std::uint32_t c) { return c == kOutside ? corners : static_cast<std::size_t>(c); };
-  const auto set = [&](std::size_t c, char s) {
-    if (state[c] != Unknown && state[c] != s)
-      throw Error(ErrorKind::Internal, "a corner of cells would be both within the solid and without");
-    state[c] = s;
+// How often each corner lies within the solid, and at last what is at walls: once or not at all, but where
+// rounding to the lattice has laid the solid over itself, or turned a sliver of it inside out. What an edge
+// enters less what it leaves is the difference of its ends, whatever the order of its crossings.
+std::vector<int> windings(const std::vector<EdgeOf>& edges, std::size_t corners) {
+  struct Step {
+    std::size_t to;
+    int more;
   };
-  set(corners, Out);
-  std::vector<std::vector<std::uint32_t>> same(corners + 1);
+  const auto place = [&](std::uint32_t c) { return c == kOutside ? corners : static_cast<std::size_t>(c); };
+  std::vector<std::vector<Step>> steps(corners + 1);  // the last: all at walls
   for (const EdgeOf& e : edges) {
-    const std::size_t a = place(e.start->index), b = place(e.end->index);
     int more = 0;
-    for (const Crossing& c : e.crossings) more += c.leaves;
-    if (more == 0) {
-      same[a].push_back(u32(b));
-      same[b].push_back(u32(a));
-      continue;
-    }
-    set(a, more > 0 ? In : Out);
-    set(b, more < 0 ? In : Out);
+    for (const Crossing& c : e.crossings) more -= c.leaves;
+    steps[place(e.start->index)].push_back({place(e.end->index), more});
+    steps[place(e.end->index)].push_back({place(e.start->index), -more});
   }
-  std::vector<std::size_t> open;
-  for (std::size_t c = 0; c <= corners; ++c)
-    if (state[c] != Unknown) open.push_back(c);
+  std::vector<int> out(corners + 1, 0);
+  std::vector<char> known(corners + 1, 0);
+  std::vector<std::size_t> open = {corners};
+  known[corners] = 1;
   for (std::size_t k = 0; k < open.size(); ++k)
-    for (const std::uint32_t next : same[open[k]]) {
-      if (state[next] == Unknown) open.push_back(next);
-      set(next, state[open[k]]);
+    for (const Step& s : steps[open[k]]) {
+      const int there = out[open[k]] + s.more;
+      if (known[s.to] && out[s.to] != there)
+        throw Error(ErrorKind::Internal, "a corner of cells would be both within the solid and without");
+      if (!known[s.to]) open.push_back(s.to);
+      known[s.to] = 1;
+      out[s.to] = there;
     }
-  for (char& s : state) s = s == In ? 1 : 0;
-  return state;
+  return out;
 }
 
 }  // namespace
@@ -184,23 +179,36 @@ std::vector<Stretch> stretchesOf(std::span<const Vec3> sites, std::span<const Ce
     edges.push_back({&a, &b, {crossings.data() + first, at - first}});
   }
   if (at < crossings.size()) throw Error(ErrorKind::Internal, "a surface meets three cells that do not meet");
-  const std::vector<char> in = within(edges, corners.size());
-  std::vector<std::uint32_t> node(corners.size(), 0);
+  const std::vector<int> within = windings(edges, corners.size());
+  std::vector<std::uint32_t> node(corners.size(), 0);  // the first of as many as it lies within
   for (std::size_t c = 0; c < corners.size(); ++c) {
-    if (!in[c]) continue;
     node[c] = u32(nodes.names.size());
-    nodes.names.push_back({On::Space, 0, corners[c].sites});
-    nodes.places.push_back(corners[c].place);
+    for (int n = 0; n < std::abs(within[c]); ++n) {
+      nodes.names.push_back({On::Space, 0, corners[c].sites});
+      nodes.places.push_back(corners[c].place);
+    }
   }
   std::vector<Stretch> out;
   for (const EdgeOf& e : edges) {
-    alternate(e.crossings, in[e.start->index == kOutside ? corners.size() : e.start->index] != 0);
-    std::vector<std::uint32_t> stops;
-    if (e.start->index != kOutside && in[e.start->index]) stops.push_back(node[e.start->index]);
-    for (const Crossing& c : e.crossings) stops.push_back(c.node);
-    if (e.end->index != kOutside && in[e.end->index]) stops.push_back(node[e.end->index]);
-    for (std::size_t k = 0; k + 1 < stops.size(); k += 2)
-      out.push_back({e.start->cells, stops[k], stops[k + 1]});
+    const auto inside = [&](const End& end) { return end.index == kOutside ? 0 : within[end.index]; };
+    int now = inside(*e.start);
+    alternate(e.crossings, now != 0);
+    std::vector<std::uint32_t> begun;  // of the stretches that are under way, the outermost first
+    for (int n = 0; n < std::abs(now); ++n)
+      begun.push_back(node[e.start->index] + static_cast<std::uint32_t>(n));
+    const auto end = [&](std::uint32_t from, std::uint32_t to) {
+      out.push_back(now > 0 ? Stretch{e.start->cells, from, to} : Stretch{e.start->cells, to, from});
+    };
+    for (const Crossing& c : e.crossings) {
+      if (now == 0 || (now > 0) == (c.leaves < 0)) {
+        begun.push_back(c.node);
+      } else {
+        end(begun.back(), c.node);
+        begun.pop_back();
+      }
+      now -= c.leaves;
+    }
+    for (std::size_t n = 0; n < begun.size(); ++n) end(begun[n], node[e.end->index] + u32(n));
   }
   return out;
 }

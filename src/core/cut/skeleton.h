@@ -21,7 +21,8 @@ struct Stretch {
 };
 
 // Appends the corners within the solid to `nodes`. Whether a corner is within follows from the facets alone:
-// an edge that goes through an odd number of them changes sides. Throws Error(Internal) where these disagree.
+// what an edge enters less what it leaves is the difference of its ends. A corner that the solid lies over
+// twice, as rounding may have it, is two nodes.
 std::vector<Stretch> stretchesOf(std::span<const Vec3> sites, std::span<const Cell> cells,
                                  const Facets& facets, Nodes& nodes);
 

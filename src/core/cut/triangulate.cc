@@ -59,9 +59,9 @@ bool crosses(const Flat& a, const Flat& b, const Flat& c, const Flat& d) {
   return (area(a, b, c) > 0) != (area(a, b, d) > 0) && (area(c, d, a) > 0) != (area(c, d, b) > 0);
 }
 
-// Joins a hole to the rim by a bridge from its rightmost place: to the nearest place that it sees, or where
-// rounding hides all, to the nearest.
-void bridge(const Rim& hole, Rim& rim) {
+// Joins a hole to the rim by a bridge from its rightmost place: to the nearest place that it sees and is not
+// joined to yet, or where rounding hides all, to the nearest.
+void bridge(const Rim& hole, Rim& rim, Joined& joined) {
   std::size_t from = 0;
   for (std::size_t k = 1; k < hole.at.size(); ++k)
     if (hole.at[k].x > hole.at[from].x) from = k;
@@ -89,10 +89,11 @@ void bridge(const Rim& hole, Rim& rim) {
   };
   std::size_t to = near[0].second;
   for (const auto& [away, k] : near)
-    if (sees(k)) {
+    if (!joined.has(hole.of[from], rim.of[k]) && sees(k)) {
       to = k;
       break;
     }
+  joined.add(hole.of[from], rim.of[to]);
   Rim out;
   const auto add = [&](const Rim& r, std::size_t k) {
     out.of.push_back(r.of[k % r.of.size()]);
@@ -102,6 +103,12 @@ void bridge(const Rim& hole, Rim& rim) {
   for (std::size_t k = 0; k <= hole.of.size(); ++k) add(hole, from + k);
   for (std::size_t k = to; k < rim.of.size(); ++k) add(rim, k);
   rim = std::move(out);
+}
+
+// Whether none of some nodes comes twice, as along the bridge to a hole.
+bool onceEach(std::vector<std::uint32_t> nodes) {
+  std::sort(nodes.begin(), nodes.end());
+  return std::adjacent_find(nodes.begin(), nodes.end()) == nodes.end();
 }
 
 // How good an ear is. Flat: what rounding, or places in one line, have made of it. Joined: its line is drawn
@@ -139,7 +146,15 @@ std::vector<Face> facesOf(const std::vector<Loop>& loops, std::span<const Vec3> 
   return out;
 }
 
-void triangulate(const Face& face, std::span<const Vec3> places, const Vec3& normal, Joined& joined,
+void addFan(std::span<const std::uint32_t> rim, std::vector<Vec3>& places, std::vector<mesh::Triangle>& out) {
+  const auto middle = u32(places.size());
+  Vec3 sum = Vec3::Zero();
+  for (const std::uint32_t n : rim) sum += places[n];
+  places.push_back(sum / static_cast<double>(rim.size()));
+  for (std::size_t k = 0; k < rim.size(); ++k) out.push_back({rim[k], rim[(k + 1) % rim.size()], middle});
+}
+
+void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal, Joined& joined,
                  std::vector<mesh::Triangle>& out) {
   const Plane2 plane(normal);
   Rim rim{face.outer, flatten(face.outer, places, plane)};
@@ -152,7 +167,7 @@ void triangulate(const Face& face, std::span<const Vec3> places, const Vec3& nor
   };
   std::stable_sort(holes.begin(), holes.end(),
                    [&](const Rim& a, const Rim& b) { return rightmost(a) > rightmost(b); });
-  for (const Rim& h : holes) bridge(h, rim);
+  for (const Rim& h : holes) bridge(h, rim, joined);
   std::vector<std::size_t> left(rim.of.size());
   for (std::size_t k = 0; k < left.size(); ++k) left[k] = k;
   const auto rankAt = [&](std::size_t k) {
@@ -179,6 +194,11 @@ void triangulate(const Face& face, std::span<const Vec3> places, const Vec3& nor
     for (std::size_t step = 0; step < n && rank != Ear::Stout; ++step) {
       const std::size_t k = (at + step) % n;
       if (const Ear found = rankAt(k); found > rank) rank = found, best = k;
+    }
+    if (rank <= Ear::Joined) {
+      std::vector<std::uint32_t> nodes;
+      for (const std::size_t k : left) nodes.push_back(rim.of[k]);
+      if (onceEach(nodes)) return addFan(nodes, places, out);
     }
     const std::uint32_t a = rim.of[left[(best + n - 1) % n]], c = rim.of[left[(best + 1) % n]];
     out.push_back({a, rim.of[left[best]], c});

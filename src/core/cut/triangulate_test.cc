@@ -87,8 +87,7 @@ TEST_CASE("an island in a hole is a face of its own") {
 }
 
 TEST_CASE("a rim without any area is still closed by triangles of its places") {
-  const std::vector<Vec3> places = {vec3(0, 0, 0), vec3(1, 0, 0), vec3(2, 0, 0), vec3(3, 0, 0),
-                                    vec3(1.5, 0, 0)};
+  std::vector<Vec3> places = {vec3(0, 0, 0), vec3(1, 0, 0), vec3(2, 0, 0), vec3(3, 0, 0), vec3(1.5, 0, 0)};
   const Loop rim{0, 1, 2, 3, 4};
   std::vector<mesh::Triangle> triangles;
   Joined joined;
@@ -98,7 +97,7 @@ TEST_CASE("a rim without any area is still closed by triangles of its places") {
 }
 
 TEST_CASE("a line that is drawn already is not drawn again") {
-  const std::vector<Vec3> places = {vec3(0, 0, 0), vec3(0, 0, 1), vec3(1, 0, 1), vec3(1, 0, 0)};
+  std::vector<Vec3> places = {vec3(0, 0, 0), vec3(0, 0, 1), vec3(1, 0, 1), vec3(1, 0, 0)};
   for (const std::uint32_t corner : {0u, 1u}) {
     Joined joined;
     joined.add(corner, corner + 2);
@@ -107,4 +106,17 @@ TEST_CASE("a line that is drawn already is not drawn again") {
     REQUIRE(triangles.size() == 2);
     CHECK(joined.has(1 - corner, 3 - corner));
   }
+}
+
+TEST_CASE("where all lines are drawn already, triangles meet in a place of their own") {
+  std::vector<Vec3> places = {vec3(0, 0, 0), vec3(0, 0, 1), vec3(1, 0, 1), vec3(1, 0, 0)};
+  Joined joined;
+  joined.add(0, 2);
+  joined.add(1, 3);
+  std::vector<mesh::Triangle> triangles;
+  triangulate({{0, 1, 2, 3}, {}}, places, Vec3::UnitY(), joined, triangles);
+  REQUIRE(triangles.size() == 4);
+  REQUIRE(places.size() == 5);
+  CHECK(places[4] == vec3(0.5, 0, 0.5));
+  CHECK(fitsRims(triangles, {{0, 1, 2, 3}}));
 }

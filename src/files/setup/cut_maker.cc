@@ -24,7 +24,7 @@ std::vector<Vec3> sitesOf(const mesh::TriangleMesh& m, const CutSetup& c) {
 
 cut::Cut cutMesh(const mesh::TriangleMesh& m, const CutSetup& c) {
   try {
-    return cut::cutIntoCells(m, sitesOf(m, c), nullptr, c.grain, c.slivers);
+    return cut::cutIntoCells(m, sitesOf(m, c), {c.grain, Quat::Identity(), c.slivers});
   } catch (const Error& e) {
     if (e.kind() != ErrorKind::Input) throw;
     throw Error(ErrorKind::Input, fmt::format("cut '{}': {}", c.name, e.what()), c.where);

@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/cut/bricks.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "core/base/error.h"
+#include "core/cut/again.h"
+#include "core/mesh/mass.h"
+
+namespace drubble::cut {
+
+namespace {
+
+struct Extent {
+  double low = std::numeric_limits<double>::infinity(), high = -low;
+  double size() const { return high - low; }
+};
+
+Extent along(const mesh::TriangleMesh& m, const Vec3& axis) {
+  Extent out;
+  for (const Vec3& v : m.vertices) {
+    out.low = least(out.low, axis.dot(v));
+    out.high = greatest(out.high, axis.dot(v));
+  }
+  return out;
+}
+
+// What is left over counts where it is more than rounding.
+double cellsIn(double length, double cell) { return greatest(1, std::ceil(length / cell - 1e-6)); }
+
+// The middles of the cells of width `cell`, one of which begins at `start`, that `x` reaches into.
+std::vector<double> middles(const Extent& x, double start, double cell) {
+  std::vector<double> out;
+  const double slack = 1e-6 * cell;
+  for (double n = std::floor((x.low + slack - start) / cell); start + n * cell < x.high - slack; n += 1)
+    out.push_back(start + (n + 0.5) * cell);
+  return out;
+}
+
+constexpr double kThin = 1e-5;  // of a piece's size: what is thinner is nothing
+constexpr int kRounds = 100;
+
+// A place on the inner side of all planes by `margin`, found from `x`; none within `kRounds` sweeps: none.
+// Source: Agmon, The relaxation method for linear inequalities (1954).
+std::optional<Vec3> within(std::span<const std::pair<Vec3, double>> planes, Vec3 x, double margin) {
+  for (int n = 0; n < kRounds; ++n) {
+    bool all = true;
+    for (const auto& [normal, at] : planes) {
+      const double over = normal.dot(x) - (at - margin);
+      if (!(over > 0)) continue;
+      all = false;
+      x -= 1.5 * over * normal;
+    }
+    if (all) return x;
+  }
+  return {};
+}
+
+// The planes that bound a piece towards others, once each: unit normals outward, and where.
+std::vector<std::pair<Vec3, double>> planesOf(const Cut& cut, std::uint32_t k,
+                                              std::span<const std::uint32_t> faces) {
+  const Piece& p = cut.pieces[k];
+  const double size = p.mesh.bounds().size().maxCoeff();
+  std::vector<std::pair<Vec3, double>> out;
+  for (const std::uint32_t f : faces) {
+    const Interface& i = cut.interfaces[f];
+    const Vec3 normal = i.a == k ? i.normal : Vec3(-i.normal);
+    const double at = normal.dot(i.centroid);
+    const bool bounds = std::all_of(p.mesh.vertices.begin(), p.mesh.vertices.end(),
+                                    [&](const Vec3& v) { return normal.dot(v) <= at + 1e-6 * size; });
+    const bool known = std::any_of(out.begin(), out.end(), [&](const auto& x) {
+      return (x.first - normal).norm() < 1e-6 && absolute(x.second - at) < 1e-6 * size;
+    });
+    if (bounds && !known) out.emplace_back(normal, at);
+  }
+  return out;
+}
+
+}  // namespace
+
+double bricksIn(const mesh::TriangleMesh& m, const Bricks& how) {
+  const double deep = how.depth > 0 ? cellsIn(along(m, how.up.cross(how.along)).size(), how.depth) : 1;
+  return cellsIn(along(m, how.up).size(), how.height) * deep *
+         (cellsIn(along(m, how.along).size(), how.length) + (how.shift > 0 ? 0.5 : 0));
+}
+
+std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bricks& how, double slivers,
+                                      Team* team) {
+  const mesh::TriangleMesh m = wall.piece(k).mesh;
+  const Vec3 across = how.up.cross(how.along);
+  const Extent x = along(m, how.along), y = along(m, how.up), z = along(m, across);
+  const auto place = [&](double a, double b, double c) {
+    return Vec3(a * how.along + b * how.up + c * across);
+  };
+  const double middle_x = 0.5 * (x.low + x.high), middle_z = 0.5 * (z.low + z.high);
+  std::vector<Vec3> courses;
+  for (const double height : middles(y, y.low, how.height))
+    courses.push_back(place(middle_x, height, middle_z));
+  How cells;
+  cells.slivers = slivers;
+  std::vector<std::uint32_t> out;
+  for (const std::uint32_t c : wall.again(k, courses, cells, team)) {
+    const mesh::TriangleMesh& course = wall.piece(c).mesh;
+    const std::uint32_t row = wall.piece(c).cell;
+    const double shift = row % 2 == 1 ? how.shift * how.length : 0;
+    const std::vector<double> deep =
+        how.depth > 0 ? middles(along(course, across), z.low, how.depth) : std::vector<double>{middle_z};
+    std::vector<Vec3> sites;
+    for (const double a : middles(along(course, how.along), x.low + shift, how.length))
+      for (const double b : deep) sites.push_back(place(a, how.up.dot(courses[row]), b));
+    if (sites.size() < 2)
+      out.push_back(c);
+    else
+      for (const std::uint32_t part : wall.again(c, sites, cells, team)) out.push_back(part);
+  }
+  return out;
+}
+
+Room withRoom(const Cut& cut, double gap, Team* team) {
+  std::vector<std::vector<std::uint32_t>> faces(cut.pieces.size());
+  for (std::uint32_t f = 0; f < cut.interfaces.size(); ++f) {
+    faces[cut.interfaces[f].a].push_back(f);
+    faces[cut.interfaces[f].b].push_back(f);
+  }
+  Room out;
+  out.cut.merged = cut.merged;
+  out.cut.taken = cut.taken;
+  for (std::uint32_t k = 0; k < cut.pieces.size(); ++k) {
+    const Piece& whole = cut.pieces[k];
+    const mesh::MassProperties solid = mesh::massProperties(whole.mesh);
+    const double thin = kThin * whole.mesh.bounds().size().maxCoeff();
+    std::vector<std::pair<Vec3, double>> planes = planesOf(cut, k, faces[k]);
+    for (auto& plane : planes) plane.second -= 0.5 * gap;
+    out.cut.taken += solid.volume;
+    const std::optional<Vec3> middle = within(planes, solid.centre, thin);
+    if (!middle) {
+      ++out.lost;
+      continue;
+    }
+    // Beyond each plane it has its mirror image: the cell in the middle is what is left.
+    std::vector<Vec3> sites = {*middle};
+    for (const auto& [normal, at] : planes)
+      sites.push_back(*middle + 2 * (at - normal.dot(*middle)) * normal);
+    bool any = false;
+    How exact;
+    exact.slivers = 0;
+    for (Piece& part : cutIntoCells(whole.mesh, sites, exact, team).pieces) {
+      if (part.cell != 0) continue;
+      any = true;
+      for (Source& s : part.sources) {
+        if (!s.inside) s = whole.sources[s.index];
+        if (s.inside) s.index = kNone;
+      }
+      part.cell = whole.cell;
+      out.cut.taken -= mesh::massProperties(part.mesh).volume;
+      // No two pieces share anything any more.
+      for (std::uint32_t& n : part.nodes) n = out.cut.nodes++;
+      out.cut.pieces.push_back(std::move(part));
+    }
+    out.lost += !any;
+  }
+  return out;
+}
+
+}  // namespace drubble::cut
