@@ -3,9 +3,11 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <atomic>
 #include <csignal>
 #include <iostream>
+#include <thread>
 
 namespace drubble::cli {
 
@@ -72,6 +74,13 @@ Parsed parse(const std::vector<std::string>& arguments, const std::string& usage
     throw Error(ErrorKind::Usage, fmt::format("{}; try drubble {} --help", tidied(e), name));
   }
   return out;
+}
+
+int threadsFor(int asked) {
+  if (asked < 0 || asked > 256)
+    throw Error(ErrorKind::Usage, fmt::format("--threads {} is not from 1 to 256", asked));
+  if (asked > 0) return asked;
+  return std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
 }
 
 bool stopAsked() { return g_stop.load() > 0; }

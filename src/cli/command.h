@@ -45,6 +45,9 @@ struct Parsed {
 Parsed parse(const std::vector<std::string>& arguments, const std::string& usage, const std::string& about,
              const po::options_description& options, const char* positional, int most);
 
+// As --threads asks; 0: one a core. Throws Error(Usage).
+int threadsFor(int asked);
+
 // Set by Ctrl-C or a polite kill; commands stop at the next whole frame.
 bool stopAsked();
 void catchStopSignals();

@@ -2,18 +2,23 @@
 // drubble cut SETUP
 #include <fmt/format.h>
 
-#include <filesystem>
+#include <chrono>
 #include <iostream>
 #include <nlohmann/json.hpp>
 
 #include "cli/command.h"
 #include "files/cuts.h"
+#include "files/write_pieces.h"
 
 namespace drubble::cli {
 
 namespace {
 
-nlohmann::ordered_json toJson(const files::CutReport& r) {
+using Json = nlohmann::ordered_json;
+
+Json orNull(const std::optional<double>& x) { return x ? Json(*x) : Json(); }
+
+Json toJson(const files::CutReport& r) {
   return {{"body", r.body},
           {"pieces", r.pieces},
           {"interfaces", r.interfaces},
@@ -24,23 +29,69 @@ nlohmann::ordered_json toJson(const files::CutReport& r) {
           {"volumes", {{"min", r.least_volume}, {"median", r.median_volume}, {"max", r.most_volume}}},
           {"interface_area", r.interface_area},
           {"mean_faces", r.mean_faces},
+          {"mean_faces_interior", orNull(r.mean_faces_interior)},
           {"slivers_merged", r.slivers_merged},
+          {"lost", r.lost},
           {"components", r.islands}};
+}
+
+// All bodies together first.
+Json toJson(const std::vector<files::CutReport>& reports, double seconds) {
+  files::CutReport all;
+  double faces = 0, interior = 0;
+  for (const files::CutReport& r : reports) {
+    all.pieces += r.pieces;
+    all.open_edges += r.open_edges;
+    all.flipped_edges += r.flipped_edges;
+    all.volume_error = std::max(all.volume_error, r.volume_error);
+    all.unpaired_faces += r.unpaired_faces;
+    all.slivers_merged += r.slivers_merged;
+    interior += static_cast<double>(r.interior);
+    faces += static_cast<double>(r.interior) * r.mean_faces_interior.value_or(0);
+  }
+  if (interior > 0) all.mean_faces_interior = faces / interior;
+  Json out = {{"pieces", all.pieces},
+              {"open_edges", all.open_edges},
+              {"flipped", all.flipped_edges},
+              {"volume_error", all.volume_error},
+              {"unpaired_faces", all.unpaired_faces},
+              {"slivers_merged", all.slivers_merged},
+              {"mean_faces_interior", orNull(all.mean_faces_interior)},
+              {"seconds", seconds},
+              {"bodies", Json::array()}};
+  for (const files::CutReport& r : reports) out["bodies"].push_back(toJson(r));
+  return out;
+}
+
+// A line a piece.
+void list(const std::vector<files::PieceRow>& rows, const files::Setup& s) {
+  const double cube = s.unit * s.unit * s.unit, square = s.unit * s.unit;
+  std::cout << fmt::format("  {:<28} {:>11} {:>10} {:>6} {:>11} {:>9}\n", "piece", "volume " + s.units + "3",
+                           "of shape", "faces", "shared " + s.units + "2", "triangles");
+  for (const files::PieceRow& r : rows)
+    std::cout << fmt::format("  {:<28} {:>11.4g} {:>10.3f} {:>6} {:>11.4g} {:>9}\n", r.name, r.volume / cube,
+                             r.filled, r.faces, r.shared / square, r.triangles);
 }
 
 void print(const files::CutReport& r, const files::Setup& s) {
   const double cube = s.unit * s.unit * s.unit, square = s.unit * s.unit;
   std::cout << fmt::format(
-      "{}: {} pieces{}\n", r.body, r.pieces,
-      r.slivers_merged == 0 ? "" : fmt::format("; {} slivers given to their neighbours", r.slivers_merged));
+      "{}: {} pieces{}{}\n", r.body, r.pieces,
+      r.slivers_merged == 0 ? "" : fmt::format("; {} slivers given to their neighbours", r.slivers_merged),
+      r.lost == 0 ? "" : fmt::format("; {} thinner than the gap are lost", r.lost));
   std::cout << fmt::format(
       "  volumes   {:.3g} to {:.3g} {}3, half of them below {:.3g}; all together off by {:.1g} of the "
       "whole\n",
       r.least_volume / cube, r.most_volume / cube, s.units, r.median_volume / cube, r.volume_error);
-  std::cout << fmt::format(
-      "  faces     {} between pieces, {:.3g} {}2, {:.1f} a piece; {}\n", r.interfaces,
-      r.interface_area / square, s.units, r.mean_faces,
-      r.islands == 1 ? "all hang together" : fmt::format("{} parts that share none", r.islands));
+  if (r.gap > 0)
+    std::cout << fmt::format("  faces     none shared: {:.3g} {} of room between pieces\n", r.gap / s.unit,
+                             s.units);
+  else
+    std::cout << fmt::format(
+        "  faces     {} between pieces, {:.3g} {}2, {:.1f} a piece{}; {}\n", r.interfaces,
+        r.interface_area / square, s.units, r.mean_faces,
+        r.mean_faces_interior ? fmt::format(", {:.1f} where none is skin", *r.mean_faces_interior) : "",
+        r.islands == 1 ? "all hang together" : fmt::format("{} parts that share none", r.islands));
   std::cout << fmt::format("  meshes    {}\n",
                            r.open_edges + r.flipped_edges + r.unpaired_faces == 0
                                ? "closed, and each face has its like"
@@ -48,43 +99,65 @@ void print(const files::CutReport& r, const files::Setup& s) {
                                              r.open_edges, r.flipped_edges, r.unpaired_faces));
 }
 
+// By the ending of its name: how the pieces are written.
+void (*writerFor(const std::string& path))(const std::string&, const std::vector<files::LookedPiece>&) {
+  if (path.ends_with(".ply")) return files::writePly;
+  if (path.ends_with(".glb")) return files::writeGlb;
+  if (path.ends_with(".obj")) return files::writeObj;
+  throw Error(ErrorKind::Usage,
+              fmt::format("cannot write '{}': pieces go to .obj, .ply or .glb files", path));
+}
+
 }  // namespace
 
 int cutCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
   options.add_options()("setup", po::value<std::string>(), "which")(
-      "output,o", po::value<std::string>(), "an OBJ file for the pieces, each a group of its name")(
-      "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
-      "change a key of the setup first")("json", "the counts and measures, as JSON on stdout");
+      "output,o", po::value<std::string>(),
+      "a file for the pieces by name: .obj and .glb with what the mesh looks like, .ply with numbers of "
+      "pieces")("set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
+                "change a key of the setup first")("list", "a line for each piece too")(
+      "threads", po::value<int>()->default_value(0),
+      "how many threads share the work; the pieces are the same with any (default: one a core)")(
+      "json", "the counts and measures, as JSON on stdout");
   const Parsed p =
       parse(arguments, "cut SETUP [options]",
             "Cuts what the setup's [[cut]] tables name, and tells what comes of it. Nothing is simulated.",
             options, "setup", 1);
   if (p.help) return kDone;
+  if (p.has("output")) writerFor(p.as<std::string>("output"));
+  if (p.has("json") && p.has("list"))
+    throw Error(ErrorKind::Usage, "--list is for people, --json for programs: use one");
   if (!p.has("setup")) throw Error(ErrorKind::Usage, "which setup? usage: drubble cut SETUP");
   const files::Setup setup =
       files::readSetup(p.as<std::string>("setup"),
                        p.has("set") ? p.as<std::vector<std::string>>("set") : std::vector<std::string>());
-  const files::BuiltScene built = files::buildScene(setup);
+  Team team(threadsFor(p.as<int>("threads")));
+  const auto start = std::chrono::steady_clock::now();
+  const files::BuiltScene built =
+      files::buildScene(setup, {&team, [](const std::string& what) { std::cerr << what << "\n"; }});
+  const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
   if (built.cuts.empty())
     throw Error(ErrorKind::Input, "the setup cuts nothing: give it a [[cut]] with of = a body",
                 Where{setup.path, 0, 0, ""});
-  nlohmann::ordered_json all = nlohmann::ordered_json::array();
-  std::vector<files::NamedMesh> pieces;
+  std::vector<files::CutReport> reports;
+  std::vector<files::LookedPiece> pieces;
   bool sound = true;
   for (const auto& cut : built.cuts) {
-    const files::CutReport r = files::reportOn(built, cut);
+    const files::CutReport& r = reports.emplace_back(files::reportOn(built, cut));
     sound = sound && r.open_edges + r.flipped_edges + r.unpaired_faces == 0;
-    if (p.has("json"))
-      all.push_back(toJson(r));
-    else
-      print(r, setup);
-    for (files::NamedMesh& x : files::piecesOf(built, cut, setup.unit)) pieces.push_back(std::move(x));
+    if (!p.has("json")) print(r, setup);
+    if (p.has("list")) list(files::rowsOf(built, cut), setup);
+    if (p.has("output"))
+      for (files::LookedPiece& x : files::piecesOf(setup, built, cut)) pieces.push_back(std::move(x));
   }
-  if (p.has("json")) std::cout << all.dump(2) << "\n";
+  if (p.has("json"))
+    std::cout << toJson(reports, seconds).dump(2) << "\n";
+  else
+    std::cout << fmt::format("all made, with their collision shapes, in {:.2f} s\n", seconds);
   if (p.has("output")) {
-    files::writeObj(p.as<std::string>("output"), pieces);
-    if (!p.has("json")) std::cout << "wrote " << p.as<std::string>("output") << "\n";
+    writerFor(p.as<std::string>("output"))(p.as<std::string>("output"), pieces);
+    std::cerr << "wrote " << p.as<std::string>("output") << "\n";
   }
   return sound ? kDone : kNo;
 }

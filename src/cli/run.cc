@@ -50,13 +50,6 @@ void ProgressLine::close() {
   open_ = false;
 }
 
-int threadsFor(int asked) {
-  if (asked < 0 || asked > 256)
-    throw Error(ErrorKind::Usage, fmt::format("--threads {} is not from 1 to 256", asked));
-  if (asked > 0) return asked;
-  return std::max(1, static_cast<int>(std::thread::hardware_concurrency()));
-}
-
 solve::Lanes lanesFor(const std::string& asked) {
   static const std::map<std::string, solve::Lanes> kNames = {{"auto", solve::Lanes::Auto},
                                                              {"scalar", solve::Lanes::Scalar},

@@ -41,9 +41,7 @@ void addNode(const aiScene& scene, const aiNode& node, const aiMatrix4x4& above,
   for (unsigned k = 0; k < node.mNumChildren; ++k) addNode(scene, *node.mChildren[k], here, path, out);
 }
 
-}  // namespace
-
-mesh::TriangleMesh readMesh(const std::string& path) {
+mesh::TriangleMesh read(const std::string& path) {
   std::string ending = std::filesystem::path(path).extension().string();
   std::transform(ending.begin(), ending.end(), ending.begin(),
                  [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
@@ -62,8 +60,17 @@ mesh::TriangleMesh readMesh(const std::string& path) {
     throw Error(ErrorKind::Input, fmt::format("cannot read the mesh: {}", importer.GetErrorString()), where);
   mesh::TriangleMesh out;
   addNode(*scene, *scene->mRootNode, {}, path, out);
-  if (out.triangles.empty()) throw Error(ErrorKind::Input, "the file holds no faces", where);
   return out;
 }
+
+}  // namespace
+
+mesh::TriangleMesh readMesh(const std::string& path) {
+  mesh::TriangleMesh out = read(path);
+  if (out.triangles.empty()) throw Error(ErrorKind::Input, "the file holds no faces", Where{path, 0, 0, ""});
+  return out;
+}
+
+std::vector<Vec3> readVertices(const std::string& path) { return read(path).vertices; }
 
 }  // namespace drubble::files

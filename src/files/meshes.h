@@ -11,4 +11,7 @@ namespace drubble::files {
 // with the file, and the line where there is one.
 mesh::TriangleMesh readMesh(const std::string& path);
 
+// Only its vertices: a file without faces will do.
+std::vector<Vec3> readVertices(const std::string& path);
+
 }  // namespace drubble::files

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <fstream>
 #include <map>
+#include <set>
 #include <sstream>
 
 #include "core/base/error.h"
@@ -42,6 +43,20 @@ void checkVertexLines(const std::string& path, const std::string& text) {
   }
 }
 
+// The materials that the text uses, as a library of names: what they are like is of no matter here.
+std::string materialsIn(const std::string& text) {
+  std::istringstream in(text);
+  std::set<std::string> names;
+  std::string out;
+  for (std::string line; std::getline(in, line);) {
+    if (!line.starts_with("usemtl")) continue;
+    std::istringstream words(line.substr(6));
+    std::string name;
+    if (words >> name && names.insert(name).second) out += "newmtl " + name + "\n";
+  }
+  return out;
+}
+
 tinyobj::ObjReader parsedObj(const std::string& path) {
   const Where whole{path, 0, 0, ""};
   std::ifstream in(path, std::ios::binary);
@@ -54,7 +69,7 @@ tinyobj::ObjReader parsedObj(const std::string& path) {
   config.triangulate = true;
   config.vertex_color = false;
   tinyobj::ObjReader reader;
-  if (!reader.ParseFromString(text, "", config))
+  if (!reader.ParseFromString("mtllib names\n" + text, materialsIn(text), config))
     throw Error(ErrorKind::Input, "not an OBJ mesh: " + reader.Error(), whole);
   return reader;
 }
@@ -98,6 +113,42 @@ mesh::TriangleMesh readObj(const std::string& path) {
   return m;
 }
 
+LookedMesh readLookedObj(const std::string& path) {
+  const tinyobj::ObjReader reader = parsedObj(path);
+  const tinyobj::attrib_t& a = reader.GetAttrib();
+  LookedMesh out;
+  out.mesh.vertices = verticesOf(reader);
+  bool uvs = true, normals = true;
+  for (const tinyobj::material_t& m : reader.GetMaterials()) out.look.names.push_back(m.name);
+  for (const auto& s : reader.GetShapes()) {
+    const std::vector<mesh::Triangle> triangles = trianglesOf(s, out.mesh.vertices.size(), path);
+    for (std::size_t t = 0; t < triangles.size(); ++t) {
+      out.mesh.triangles.push_back(triangles[t]);
+      std::array<Vec2, 3> uv;
+      std::array<Vec3, 3> normal;
+      for (std::size_t k = 0; k < 3; ++k) {
+        const tinyobj::index_t& i = s.mesh.indices[3 * t + k];
+        const auto at = [](const std::vector<tinyobj::real_t>& list, int index, std::size_t width,
+                           std::size_t n) {
+          const std::size_t place = static_cast<std::size_t>(index) * width + n;
+          return index >= 0 && place < list.size() ? static_cast<double>(list[place]) : 0.0;
+        };
+        uvs = uvs && i.texcoord_index >= 0;
+        normals = normals && i.normal_index >= 0;
+        uv[k] = Vec2(at(a.texcoords, i.texcoord_index, 2, 0), at(a.texcoords, i.texcoord_index, 2, 1));
+        normal[k] = vec3(at(a.normals, i.normal_index, 3, 0), at(a.normals, i.normal_index, 3, 1),
+                         at(a.normals, i.normal_index, 3, 2));
+      }
+      out.look.uvs.push_back(uv);
+      out.look.normals.push_back(normal);
+      out.look.materials.push_back(static_cast<std::uint32_t>(s.mesh.material_ids[t]));
+    }
+  }
+  if (!uvs) out.look.uvs.clear();
+  if (!normals) out.look.normals.clear();
+  return out;
+}
+
 std::vector<NamedMesh> readObjGroups(const std::string& path) {
   const tinyobj::ObjReader reader = parsedObj(path);
   const std::vector<Vec3> vertices = verticesOf(reader);
@@ -117,20 +168,6 @@ std::vector<NamedMesh> readObjGroups(const std::string& path) {
   }
   if (out.empty()) throw Error(ErrorKind::Input, "the mesh has no faces", Where{path, 0, 0, ""});
   return out;
-}
-
-void writeObj(const std::string& path, const std::vector<NamedMesh>& meshes) {
-  std::ofstream out(path);
-  std::size_t first = 1;
-  for (const NamedMesh& x : meshes) {
-    out << "g " << x.name << "\n";
-    for (const Vec3& v : x.mesh.vertices)
-      out << fmt::format("v {:.17g} {:.17g} {:.17g}\n", v.x(), v.y(), v.z());
-    for (const mesh::Triangle& t : x.mesh.triangles)
-      out << fmt::format("f {} {} {}\n", t[0] + first, t[1] + first, t[2] + first);
-    first += x.mesh.vertices.size();
-  }
-  if (!out.flush()) throw Error(ErrorKind::Output, "cannot write " + path);
 }
 
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name) {

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "core/mesh/mesh.h"
+#include "files/looks.h"
 
 namespace drubble::files {
 
@@ -21,7 +21,8 @@ struct NamedMesh {
 std::vector<NamedMesh> readObjGroups(const std::string& path);
 
 void writeObj(const std::string& path, const mesh::TriangleMesh& m, const std::string& name);
-// Several, each a group of its own.
-void writeObj(const std::string& path, const std::vector<NamedMesh>& meshes);
+
+// As readObj, with what the file says of looks.
+LookedMesh readLookedObj(const std::string& path);
 
 }  // namespace drubble::files

@@ -118,48 +118,62 @@ std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bri
   return out;
 }
 
+namespace {
+
+// What is left of a piece when it is cut off at these planes.
+std::vector<Piece> trimmed(const Piece& whole, std::span<const std::pair<Vec3, double>> planes) {
+  std::vector<Piece> out;
+  const std::optional<Vec3> middle =
+      within(planes, mesh::massProperties(whole.mesh).centre, kThin * whole.mesh.bounds().size().maxCoeff());
+  if (!middle) return out;
+  // Beyond each plane it has its mirror image: the cell in the middle is what is left.
+  std::vector<Vec3> sites = {*middle};
+  for (const auto& [normal, at] : planes) sites.push_back(*middle + 2 * (at - normal.dot(*middle)) * normal);
+  How exact;
+  exact.slivers = 0;
+  for (Piece& part : cutIntoCells(whole.mesh, sites, exact).pieces) {
+    if (part.cell != 0) continue;
+    part.cell = whole.cell;
+    for (Source& s : part.sources) {
+      if (!s.inside) s = whole.sources[s.index];
+      if (s.inside) s.index = kNone;
+    }
+    out.push_back(std::move(part));
+  }
+  return out;
+}
+
+constexpr std::size_t kPiecesWorthAThread = 8;
+
+}  // namespace
+
 Room withRoom(const Cut& cut, double gap, Team* team) {
-  std::vector<std::vector<std::uint32_t>> faces(cut.pieces.size());
+  const std::size_t count = cut.pieces.size();
+  std::vector<std::vector<std::uint32_t>> faces(count);
   for (std::uint32_t f = 0; f < cut.interfaces.size(); ++f) {
     faces[cut.interfaces[f].a].push_back(f);
     faces[cut.interfaces[f].b].push_back(f);
   }
+  std::vector<std::vector<Piece>> left(count);
+  shareOrAlone(team, count, kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin; k < end; ++k) {
+      std::vector<std::pair<Vec3, double>> planes = planesOf(cut, u32(k), faces[k]);
+      for (auto& plane : planes) plane.second -= 0.5 * gap;
+      left[k] = trimmed(cut.pieces[k], planes);
+    }
+  });
   Room out;
   out.cut.merged = cut.merged;
   out.cut.taken = cut.taken;
-  for (std::uint32_t k = 0; k < cut.pieces.size(); ++k) {
-    const Piece& whole = cut.pieces[k];
-    const mesh::MassProperties solid = mesh::massProperties(whole.mesh);
-    const double thin = kThin * whole.mesh.bounds().size().maxCoeff();
-    std::vector<std::pair<Vec3, double>> planes = planesOf(cut, k, faces[k]);
-    for (auto& plane : planes) plane.second -= 0.5 * gap;
-    out.cut.taken += solid.volume;
-    const std::optional<Vec3> middle = within(planes, solid.centre, thin);
-    if (!middle) {
-      ++out.lost;
-      continue;
-    }
-    // Beyond each plane it has its mirror image: the cell in the middle is what is left.
-    std::vector<Vec3> sites = {*middle};
-    for (const auto& [normal, at] : planes)
-      sites.push_back(*middle + 2 * (at - normal.dot(*middle)) * normal);
-    bool any = false;
-    How exact;
-    exact.slivers = 0;
-    for (Piece& part : cutIntoCells(whole.mesh, sites, exact, team).pieces) {
-      if (part.cell != 0) continue;
-      any = true;
-      for (Source& s : part.sources) {
-        if (!s.inside) s = whole.sources[s.index];
-        if (s.inside) s.index = kNone;
-      }
-      part.cell = whole.cell;
+  for (std::uint32_t k = 0; k < count; ++k) {
+    out.cut.taken += mesh::massProperties(cut.pieces[k].mesh).volume;
+    out.lost += left[k].empty();
+    for (Piece& part : left[k]) {
       out.cut.taken -= mesh::massProperties(part.mesh).volume;
-      // No two pieces share anything any more.
-      for (std::uint32_t& n : part.nodes) n = out.cut.nodes++;
+      for (std::uint32_t& n : part.nodes) n = out.cut.nodes++;  // no two pieces share anything any more
       out.cut.pieces.push_back(std::move(part));
+      out.from.push_back(k);
     }
-    out.lost += !any;
   }
   return out;
 }

@@ -25,6 +25,7 @@ double bricksIn(const mesh::TriangleMesh& m, const Bricks& how);
 // it, are left. No interfaces are left. Cost: a small cut a piece.
 struct Room {
   Cut cut;
+  std::vector<std::uint32_t> from;  // of each piece, which it was
   std::size_t lost = 0;
 };
 Room withRoom(const Cut& cut, double gap, Team* team = nullptr);

@@ -31,7 +31,7 @@ constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
 
 class Builder {
  public:
-  explicit Builder(const Setup& s) : s_(s) {}
+  Builder(const Setup& s, const Building& how) : s_(s), how_(how) {}
 
   BuiltScene build() {
     copyWhole();
@@ -77,17 +77,17 @@ class Builder {
     if (b.geometry == Geometry::Group) return addGroup(b, material);
     const double density = b.density.value_or(out_.scene.materials[material.index()].density);
     MadeBody made = maker_.make(b, density, out_.notes);
-    for (const CutSetup& c : s_.cuts)
-      if (c.enabled && c.of == b.name) return addPieces(b, made, c, material);
+    if (isCut(s_, b.name)) return addPieces(b, made, material);
     add(b, std::move(made), material);
   }
 
   // The body as the pieces that it is cut into, each a prototype of its own.
-  void addPieces(const BodySetup& b, const MadeBody& whole, const CutSetup& c, MaterialId material) {
+  void addPieces(const BodySetup& b, const MadeBody& whole, MaterialId material) {
     const world::Prototype& p = whole.prototype;
     const double density = p.traits.mass() > 0 ? p.traits.mass() / mesh::massProperties(whole.mesh).volume
                                                : out_.scene.materials[material.index()].density;
-    cut::Cut cut = cutMesh(whole.mesh, c);
+    CutPieces made = cutBody(s_, b.name, whole.mesh, how_);
+    cut::Cut& cut = made.cut;
     Kit kit;
     kit.name = b.name;
     kit.where = b.where;
@@ -99,22 +99,30 @@ class Builder {
     kit.size = p.shape.bounds.size();
     const auto first = u32(out_.scene.prototypes.size());
     const std::array<double, 3> colour = colourOf(b);
+    std::vector<BodySetup> bodies;
+    std::vector<std::vector<cut::Source>> sources;
     for (std::size_t k = 0; k < cut.pieces.size(); ++k) {
-      const std::string number = fmt::format("{:04}", k + 1);
-      BodySetup piece = b;
-      piece.name = b.name + "/" + number;
+      BodySetup& piece = bodies.emplace_back(b);
+      piece.name = b.name + "/" + made.numbers[k];
       piece.geometry = Geometry::Mesh;
       piece.cut = true;
       piece.velocity = piece.spin = Vec3::Zero();
       piece.colour = shadeOf(colour, piece.name);
-      MadeBody made = pieceOf(piece, std::move(cut.pieces[k].mesh), density);
-      // The piece's origin is its centre of mass, the kit's that of the whole.
-      kit.parts.push_back(
-          {PrototypeId(first + k), {p.origin - made.prototype.origin, Quat::Identity()}, number});
-      store(piece, std::move(made), material);
+      sources.push_back(std::move(cut.pieces[k].sources));
     }
-    out_.cuts.push_back(
-        {b.name, first, u32(cut.pieces.size()), cut.merged, whole.mesh, std::move(cut.interfaces)});
+    std::vector<MadeBody> pieces(bodies.size());
+    shareOrAlone(how_.team, bodies.size(), 16, [&](std::size_t, std::size_t begin, std::size_t end) {
+      for (std::size_t k = begin; k < end; ++k)
+        pieces[k] = pieceOf(bodies[k], std::move(cut.pieces[k].mesh), density);
+    });
+    for (std::size_t k = 0; k < bodies.size(); ++k) {
+      // The piece's origin is its centre of mass, the kit's that of the whole.
+      const Vec3 offset = p.origin - pieces[k].prototype.origin;
+      kit.parts.push_back({PrototypeId(first + k), {offset, Quat::Identity()}, made.numbers[k]});
+      store(bodies[k], std::move(pieces[k]), material);
+    }
+    out_.cuts.push_back({b.name, first, u32(bodies.size()), made.cut.merged, made.lost, made.gap,
+                         made.cut.taken, whole.mesh, std::move(cut.interfaces), std::move(sources)});
     kits_.emplace(b.name, std::move(kit));
     order_.push_back(b.name);
   }
@@ -244,6 +252,7 @@ class Builder {
   }
 
   const Setup& s_;
+  const Building& how_;
   BuiltScene out_;
   std::map<std::string, PrototypeId> prototype_of_;
   std::map<std::string, Kit> kits_;
@@ -255,6 +264,6 @@ class Builder {
 
 }  // namespace
 
-BuiltScene buildScene(const Setup& s) { return Builder(s).build(); }
+BuiltScene buildScene(const Setup& s, const Building& how) { return Builder(s, how).build(); }
 
 }  // namespace drubble::files

@@ -1,15 +1,23 @@
 // SPDX-License-Identifier: Apache-2.0
 // From a setup to a scene: loads meshes, makes prototypes, places copies.
 #pragma once
+#include <functional>
 #include <string>
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/base/team.h"
 #include "core/cut/pieces.h"
 #include "core/world/scene.h"
 #include "files/setup/setup.h"
 
 namespace drubble::files {
+
+// Who builds a scene, and who is told of it.
+struct Building {
+  Team* team = nullptr;
+  std::function<void(const std::string&)> say;  // what is about to take long
+};
 
 struct BuiltScene {
   world::Scene scene;
@@ -35,13 +43,16 @@ struct BuiltScene {
     std::string name;
     std::uint32_t first = 0, count = 0;      // prototypes
     std::size_t merged = 0;                  // slivers
+    std::size_t lost = 0;                    // pieces thinner than the gap
+    double gap = 0, taken = 0;               // m between pieces, m3 that went with it
     mesh::TriangleMesh whole;                // in its mesh space
     std::vector<cut::Interface> interfaces;  // between the pieces, counted from 0; in the body's mesh space
+    std::vector<std::vector<cut::Source>> sources;  // of each piece's triangles
   };
   std::vector<CutBody> cuts;
 };
 
 // Meshes are found relative to the setup's folder. Throws Error(Input) with every problem found.
-BuiltScene buildScene(const Setup& s);
+BuiltScene buildScene(const Setup& s, const Building& how = {});
 
 }  // namespace drubble::files

@@ -3,8 +3,16 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+#include <filesystem>
+
+#include "core/cut/again.h"
 #include "core/mesh/mass.h"
 #include "core/world/prototypes.h"
+#include "files/meshes.h"
+#include "files/points.h"
+#include "files/setup/select.h"
 
 namespace drubble::files {
 
@@ -12,23 +20,195 @@ namespace {
 
 constexpr double kSameCorner = 1e-4;  // of a piece's size: corners nearer than that are one to its hull
 
-std::vector<Vec3> sitesOf(const mesh::TriangleMesh& m, const CutSetup& c) {
-  if (c.pattern == "scatter") return cut::scatter(m, {c.count, c.more}, c.seed, c.name);
-  cut::Impact how = c.impact;
-  how.at = c.at.value_or(m.bounds().centre());
-  how.axis = cut::thinnestAxis(m);
-  return cut::impact(m, how, c.seed, c.name);
+std::string beside(const Setup& s, const std::string& file) {
+  return (std::filesystem::path(s.path).parent_path() / file).string();
+}
+
+// The longer of the two flat axes.
+Vec3 longestFlat(const mesh::TriangleMesh& m, const Vec3& up) {
+  const Vec3 size = m.bounds().size();
+  Vec3 best = anyNormalTo(up);
+  double most = -1;
+  for (int k = 0; k < 3; ++k)
+    if (absolute(up[k]) < 0.5 && size[k] > most) most = size[k], best = Vec3::Unit(k);
+  return best;
+}
+
+// Cuts pieces of one body as one table says.
+class Cutter {
+ public:
+  Cutter(const Setup& s, const CutSetup& c, const Building& how) : s_(s), c_(c), how_(how) {}
+
+  // Returns the parts' numbers. `stream`: what its random numbers derive from.
+  std::vector<std::uint32_t> cut(cut::Assembly& body, std::uint32_t k, const std::string& called,
+                                 const std::string& stream) const {
+    const mesh::TriangleMesh m = body.piece(k).mesh;
+    try {
+      if (c_.pattern == "bricks") {
+        cut::Bricks bricks = c_.bricks;
+        bricks.along = c_.along ? flat(*c_.along) : longestFlat(m, bricks.up);
+        say(called, cut::bricksIn(m, bricks), m);
+        return cut::intoBricks(body, k, bricks, c_.slivers, how_.team);
+      }
+      const cut::How cells{c_.grain, turnXyz(c_.grain_turn), c_.slivers};
+      std::vector<Vec3> sites = sitesOf(m, stream);
+      say(called, static_cast<double>(sites.size()), m);
+      if (c_.even > 0) sites = cut::evened(m, std::move(sites), c_.even, cells, how_.team);
+      return body.again(k, sites, cells, how_.team);
+    } catch (const Error& e) {
+      if (e.kind() != ErrorKind::Input ||
+          (e.problems().front().where && e.problems().front().where->line > 0))
+        throw;
+      const auto& where = e.problems().front().where;
+      const std::string file = where && !where->path.empty() ? where->path + ": " : "";
+      throw Error(ErrorKind::Input, fmt::format("cut '{}': {}{}", c_.name, file, e.what()), c_.where);
+    }
+  }
+
+ private:
+  // Told before it is done: sites outside the mesh, and cells in several parts, make it another number.
+  void say(const std::string& called, double pieces, const mesh::TriangleMesh& m) const {
+    if (how_.say)
+      how_.say(fmt::format("cutting '{}', {} triangles, into about {:.0f} pieces", called, m.triangles.size(),
+                           pieces));
+  }
+
+  Vec3 flat(const Vec3& axis) const {
+    const Vec3 up = s_.up();
+    return (axis - axis.dot(up) * up).normalized();
+  }
+
+  std::vector<Vec3> sitesOf(const mesh::TriangleMesh& m, const std::string& stream) const {
+    if (c_.pattern == "scatter") {
+      cut::Scatter how{c_.count, {}};
+      for (const CutSetup::More& more : c_.more) {
+        how.more.push_back(more.what);
+        if (!more.mesh.empty()) how.more.back().mesh = regionMesh(more);
+      }
+      return cut::scatter(m, how, c_.seed, stream);
+    }
+    if (c_.pattern == "parallel") {
+      cut::Parallel how = c_.parallel;
+      how.axis = c_.across.value_or(s_.up());
+      return cut::parallel(m, how, c_.seed, stream);
+    }
+    if (c_.pattern == "points") {
+      std::vector<Vec3> sites = readPoints(beside(s_, c_.file));
+      for (Vec3& p : sites) p *= s_.unit;
+      return sites;
+    }
+    cut::Impact how = c_.impact;
+    how.at = c_.at.value_or(m.bounds().centre());
+    how.axis = c_.across.value_or(cut::thinnestAxis(m));
+    return cut::impact(m, how, c_.seed, stream);
+  }
+
+  mesh::TriangleMesh regionMesh(const CutSetup::More& more) const {
+    mesh::TriangleMesh m = mesh::welded(readMesh(beside(s_, more.mesh)));
+    for (Vec3& v : m.vertices) v *= s_.unit;
+    if (!mesh::closedness(m).closed())
+      throw Error(
+          ErrorKind::Input,
+          fmt::format("cut '{}': '{}' is not closed: it has no inside for more pieces", c_.name, more.mesh),
+          more.where);
+    return m;
+  }
+
+  const Setup& s_;
+  const CutSetup& c_;
+  const Building& how_;
+};
+
+struct Numbered {
+  std::uint32_t piece;
+  std::string number;
+};
+
+bool takes(const CutSetup& c, const std::string& name) {
+  return std::any_of(c.of.patterns.begin(), c.of.patterns.end(),
+                     [&](const std::string& of) { return matchesName(of, name); });
+}
+
+// Which of the pieces a later table cuts again.
+bool takesPiece(const CutSetup& c, const std::string& name, const mesh::TriangleMesh& m) {
+  return takes(c, name) && (!c.within || c.within->contains(mesh::massProperties(m).centre));
+}
+
+bool namesPiecesOf(const CutSetup& c, const std::string& body) {
+  return std::any_of(c.of.patterns.begin(), c.of.patterns.end(),
+                     [&](const std::string& of) { return of.starts_with(body + "/"); });
+}
+
+// Leaves the gap between all pieces; of what comes apart by that, the parts get numbers of their own.
+void makeRoom(CutPieces& out, Team* team) {
+  cut::Room room = cut::withRoom(out.cut, out.gap, team);
+  std::vector<std::string> numbers;
+  for (std::size_t k = 0, part = 0; k < room.from.size(); ++k) {
+    const auto same = [&](std::size_t n) { return n < room.from.size() && room.from[n] == room.from[k]; };
+    part = k > 0 && same(k - 1) ? part + 1 : 1;
+    const std::string& number = out.numbers[room.from[k]];
+    numbers.push_back(part == 1 && !same(k + 1) ? number : fmt::format("{}/{:04}", number, part));
+  }
+  out.lost = room.lost;
+  out.cut = std::move(room.cut);
+  out.numbers = std::move(numbers);
 }
 
 }  // namespace
 
-cut::Cut cutMesh(const mesh::TriangleMesh& m, const CutSetup& c) {
-  try {
-    return cut::cutIntoCells(m, sitesOf(m, c), {c.grain, Quat::Identity(), c.slivers});
-  } catch (const Error& e) {
-    if (e.kind() != ErrorKind::Input) throw;
-    throw Error(ErrorKind::Input, fmt::format("cut '{}': {}", c.name, e.what()), c.where);
+bool isCut(const Setup& s, const std::string& body) {
+  return std::any_of(s.cuts.begin(), s.cuts.end(), [&](const CutSetup& c) {
+    return c.enabled && std::count(c.of.patterns.begin(), c.of.patterns.end(), body) > 0;
+  });
+}
+
+CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleMesh& m, const Building& how) {
+  CutPieces out;
+  cut::Assembly assembly(m);
+  std::vector<Numbered> pieces;
+  for (const CutSetup& c : s.cuts) {
+    if (!c.enabled) continue;
+    const bool whole = std::count(c.of.patterns.begin(), c.of.patterns.end(), body) > 0;
+    if (!whole && !namesPiecesOf(c, body)) continue;
+    out.gap = greatest(out.gap, c.gap);
+    if (c.inside_colour) out.inside_colour = c.inside_colour;
+    const Cutter cutter(s, c, how);
+    if (whole) {
+      for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name))
+        pieces.push_back({k, fmt::format("{:04}", pieces.size() + 1)});
+      continue;
+    }
+    std::vector<Numbered> now;
+    bool any = false;
+    for (const Numbered& p : pieces) {
+      const std::string name = body + "/" + p.number;
+      if (!takesPiece(c, name, assembly.piece(p.piece).mesh)) {
+        now.push_back(p);
+        continue;
+      }
+      any = true;
+      const std::vector<std::uint32_t> parts = cutter.cut(assembly, p.piece, name, c.name + " " + name);
+      for (std::size_t k = 0; k < parts.size(); ++k)
+        now.push_back({parts[k], parts.size() == 1 ? p.number : fmt::format("{}/{:04}", p.number, k + 1)});
+    }
+    if (!any)
+      throw Error(
+          ErrorKind::Input,
+          fmt::format(
+              "cut '{}': it takes none of the {} pieces of '{}', which are called '{}/{}' and so on{}",
+              c.name, pieces.size(), body, body, pieces.front().number,
+              c.within ? ", or none lies within its box" : ""),
+          c.of.where);
+    pieces = std::move(now);
   }
+  std::vector<std::uint32_t> order;
+  for (const Numbered& p : pieces) {
+    order.push_back(p.piece);
+    out.numbers.push_back(p.number);
+  }
+  out.cut = assembly.finished(order);
+  if (out.gap > 0) makeRoom(out, how.team);
+  return out;
 }
 
 MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density) {

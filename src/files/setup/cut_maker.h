@@ -1,13 +1,25 @@
 // SPDX-License-Identifier: Apache-2.0
-// From a cut of the setup to pieces.
+// From the cuts of a setup to pieces.
 #pragma once
-#include "core/cut/pieces.h"
 #include "files/setup/body_maker.h"
+#include "files/setup/build_scene.h"
 
 namespace drubble::files {
 
-// `m`: the body's mesh in its own space (m). Throws Error(Input) with the cut's place.
-cut::Cut cutMesh(const mesh::TriangleMesh& m, const CutSetup& c);
+struct CutPieces {
+  cut::Cut cut;
+  std::vector<std::string> numbers;  // of each piece, what it is called after its body: "0007" or "0007/0002"
+  std::size_t lost = 0;              // thinner than the gap
+  double gap = 0;                    // m
+  std::optional<std::array<double, 3>> inside_colour;
+};
+
+// Whether a table cuts the body.
+bool isCut(const Setup& s, const std::string& body);
+
+// All that the setup's tables make of the body, in their order. `m`: its mesh in its own space (m). Throws
+// Error(Input) with the cut's place.
+CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleMesh& m, const Building& how);
 
 // A piece of a cut mesh, felt as its hull.
 MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density);

@@ -3,6 +3,7 @@
 #include <catch2/catch.hpp>
 #include <set>
 
+#include "core/mesh/mass.h"
 #include "files/cuts.h"
 #include "files/setup/build_scene.h"
 #include "files/setup/select.h"
@@ -79,7 +80,7 @@ TEST_CASE("what a cut came to is measured anew: closed, paired, the whole volume
   CHECK(r.mean_faces > 3);
   CHECK(r.least_volume <= r.median_volume);
   CHECK(r.median_volume <= r.most_volume);
-  CHECK(piecesOf(b, b.cuts[0], 0.01).size() == 42);
+  CHECK_FALSE(r.mean_faces_interior.has_value());
 }
 
 TEST_CASE("copies of a cut body are cut alike and named by copy and piece") {
@@ -148,9 +149,54 @@ TEST_CASE("cuts that cannot be are refused with what is wrong") {
         "cut 'quay': 'quay' is no solid that could be cut: name a body with a mesh or a box, cylinder and "
         "the like");
   CHECK(whyNot(kCut + "[[cut]]\nname = \"again\"\nof = \"stone\"\ncount = 3\n") ==
-        "cut 'again': 'stone' is cut already, in line 13");
+        "cut 'again': 'stone' is cut already, in line 13; its pieces are called 'stone/*'");
+  CHECK(whyNot(kCut + "[[cut]]\nof = \"stone/9*\"\ncount = 3\n") ==
+        "cut 'stone/9*': it takes none of the 30 pieces of 'stone', which are called 'stone/0001' and so on");
+  CHECK(whyNot("[[cut]]\nof = \"stone/0001\"\ncount = 3\n") ==
+        "cut 'stone/0001': no table above cuts 'stone', so that it has no pieces");
   CHECK(whyNot("[[cut]]\nof = \"stone\"\n") == "cut 'stone' needs count: about how many pieces it makes");
   CHECK(whyNot(kCut + "more = [{ sphere = [900, 0, 0, 1], count = 1 }]\n") ==
         "cut 'stone': a cut finds no room for its sites: they are to stand where the mesh is not");
   CHECK_FALSE(whyNot(kCut + "rays = 3\n").empty());
+}
+
+TEST_CASE("pieces cut again are called after the piece, and fit their neighbours") {
+  const BuiltScene b = build(kCut + "[[cut]]\nof = [\"stone/0003\", \"stone/001*\"]\ncount = 4\n");
+  const CutReport r = reportOn(b, b.cuts[0]);
+  CHECK(r.pieces == 30 - 11 + 44);
+  CHECK(r.open_edges + r.flipped_edges + r.unpaired_faces == 0);
+  CHECK(r.volume_error < 1e-9);
+  std::set<std::string> names;
+  for (const world::Piece& p : b.scene.pieces) names.insert(p.name);
+  CHECK(names.contains("stone/0002"));
+  CHECK_FALSE(names.contains("stone/0003"));
+  CHECK(names.contains("stone/0003/0001"));
+  CHECK(names.contains("stone/0019/0004"));
+  // Within a box: only those whose middle lies there.
+  const BuiltScene some =
+      build(kCut + "[[cut]]\nof = \"stone/*\"\ncount = 3\nwithin = [0, -99, -99, 99, 99, 99]\n");
+  for (std::uint32_t k = 0; k < some.cuts[0].count; ++k) {
+    const std::string name = some.scene.prototypes[some.cuts[0].first + k].name;
+    const bool again = std::count(name.begin(), name.end(), '/') == 2;
+    const double x = mesh::massProperties(some.meshes[some.cuts[0].first + k]).centre.x();
+    if (!again) CHECK(x < 0);
+  }
+}
+
+TEST_CASE("bricks, slabs and given places, with room between") {
+  const BuiltScene wall =
+      build("[[cut]]\nof = \"stone\"\npattern = \"bricks\"\nsize = [20, 10, 0]\ngap = 0.5\n");
+  const CutReport r = reportOn(wall, wall.cuts[0]);
+  CHECK(r.pieces == 2 * 4 + 2 * 5);
+  CHECK(r.interfaces == 0);
+  CHECK(r.gap == Approx(0.005));
+  CHECK(r.volume_error < 1e-9);
+  const BuiltScene slabs =
+      build("[[cut]]\nof = \"stone\"\npattern = \"parallel\"\ncount = 5\nacross = [1, 0, 0]\n");
+  REQUIRE(slabs.cuts[0].count == 5);
+  for (std::uint32_t k = 0; k < 5; ++k)
+    CHECK(slabs.meshes[slabs.cuts[0].first + k].bounds().size().x() == Approx(0.16));
+  CHECK(whyNot("[[cut]]\nof = \"stone\"\npattern = \"bricks\"\n").starts_with("cut 'stone' needs size ="));
+  CHECK(whyNot("[[cut]]\nof = \"stone\"\npattern = \"points\"\nfile = \"nowhere.csv\"\n") ==
+        "cut 'stone': nowhere.csv: cannot read the places: no such file, or no permission");
 }

@@ -211,37 +211,6 @@ void checkCopies(Document& doc, const Setup& s) {
   }
 }
 
-// A cut is of one body that is a solid of its own; each body is cut once.
-void checkCuts(Document& doc, const Setup& s) {
-  std::map<std::string, int> line_of;
-  for (const CutSetup& c : s.cuts) {
-    if (!c.enabled || c.of.empty()) continue;
-    std::set<std::string> known;
-    const BodySetup* body = nullptr;
-    for (const BodySetup& b : s.bodies) {
-      if (b.name == c.of) body = &b;
-      if (b.geometry != Geometry::Group && b.geometry != Geometry::Ground) known.insert(b.name);
-    }
-    const auto complain = [&](const std::string& what) {
-      doc.problems.push_back({fmt::format("cut '{}': {}", c.name, what), c.of_where});
-    };
-    if (body == nullptr) {
-      const std::string near = nearest(c.of, known);
-      complain(fmt::format("no body is called '{}'{}", c.of,
-                           near.empty() ? "" : "; did you mean '" + near + "'?"));
-    } else if (!known.contains(c.of)) {
-      complain(fmt::format(
-          "'{}' is no solid that could be cut: name a body with a mesh or a box, cylinder and the like",
-          c.of));
-    } else if (body->split || body->bends) {
-      complain(fmt::format("'{}' is {}: it cannot be cut", c.of,
-                           body->bends ? "numbered meshes" : "several bodies"));
-    } else if (const auto [at, fresh] = line_of.emplace(c.of, c.where.line); !fresh) {
-      complain(fmt::format("'{}' is cut already, in line {}", c.of, at->second));
-    }
-  }
-}
-
 }  // namespace
 
 Setup parseSetup(const std::string& path, const std::string& text,
@@ -278,6 +247,7 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
   root.finish();
   checkUnique(doc, s.bodies, "body");
+  checkUnique(doc, s.cuts, "cut");
   checkUnique(doc, s.places, "place");
   checkUnique(doc, s.joints, "joint");
   checkUnique(doc, s.watches, "watch");

@@ -9,6 +9,7 @@ namespace drubble::files {
 void readBody(Table& t, const Setup& s, BodySetup& b);
 void readGroup(Table& t, const Setup& s, BodySetup& b);
 void readCut(Table& t, const Setup& s, CutSetup& c);
+void checkCuts(Document& doc, const Setup& s);
 void readSelections(Table& root, Setup& s);
 void readAdjust(Table& t, const Setup& s, AdjustSetup& a);
 void readMotion(Table& t, const Setup& s, MotionSetup& m);

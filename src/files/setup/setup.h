@@ -9,6 +9,7 @@
 
 #include "core/base/error.h"
 #include "core/base/vec.h"
+#include "core/cut/bricks.h"
 #include "core/cut/patterns.h"
 #include "core/world/scene.h"
 
@@ -115,19 +116,38 @@ struct BodySetup {
   std::optional<std::array<double, 3>> colour;
 };
 
-// A body that comes in pieces.
+// A body that comes in pieces, or pieces that come in smaller ones.
 struct CutSetup {
-  std::string name, of;
+  std::string name;
+  Selector of;  // a body, or pieces that tables above have made
   bool enabled = true;
-  Where where, of_where;
+  Where where;
   std::string pattern = "scatter";
+  std::uint64_t seed = 0;
+  double slivers = 1e-4;  // of the mean volume: smaller pieces go to a neighbour
+  double gap = 0;         // m, between pieces
+  std::optional<Box>
+      within;  // only pieces whose middle lies there; as all places here in the body's mesh space
+  std::optional<std::array<double, 3>> inside_colour;
+  // Of scattered and given sites.
   int count = 0;
-  Vec3 grain = Vec3::Ones();    // by how much longer cells are along the axes
-  double slivers = 1e-4;        // of the mean volume: smaller pieces go to a neighbour
-  std::vector<cut::More> more;  // m, in the body's mesh space, as `at` is
+  Vec3 grain = Vec3::Ones();       // by how much longer cells are along the axes
+  Vec3 grain_turn = Vec3::Zero();  // of these axes
+  int even = 0;                    // rounds
+  struct More {
+    cut::More what;
+    std::string mesh;  // path as written
+    Where where;
+  };
+  std::vector<More> more;
+  std::string file;  // of points
+  Where file_where;
+  // Of the other patterns.
   std::optional<Vec3> at;
   cut::Impact impact;
-  std::uint64_t seed = 0;
+  std::optional<Vec3> across, along;  // unit
+  cut::Parallel parallel;
+  cut::Bricks bricks;
 };
 
 struct PlaceSetup {

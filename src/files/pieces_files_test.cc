@@ -1,0 +1,148 @@
+// SPDX-License-Identifier: Apache-2.0
+// Pieces in files, and what they look like there.
+#include <catch2/catch.hpp>
+#include <filesystem>
+#include <fstream>
+
+#include "core/base/error.h"
+#include "core/mesh/mass.h"
+#include "files/cuts.h"
+#include "files/meshes.h"
+#include "files/obj.h"
+#include "files/points.h"
+
+using namespace drubble;
+using namespace drubble::files;
+
+namespace {
+
+class Folder {
+ public:
+  Folder() : path_(std::filesystem::temp_directory_path() / "drubble_pieces_test") {
+    std::filesystem::create_directories(path_);
+  }
+  ~Folder() { std::filesystem::remove_all(path_); }
+  std::string at(const std::string& name) const { return (path_ / name).string(); }
+  std::string with(const std::string& name, const std::string& text) const {
+    std::ofstream(at(name)) << text;
+    return at(name);
+  }
+
+ private:
+  std::filesystem::path path_;
+};
+
+// A block whose texture runs with its places: u along x, v along y.
+std::string painted() {
+  const mesh::TriangleMesh m = mesh::boxMesh(vec3(2, 1, 1));
+  std::string out;
+  for (const Vec3& v : m.vertices)
+    out += "v " + std::to_string(v.x()) + " " + std::to_string(v.y()) + " " + std::to_string(v.z()) + "\n";
+  for (const Vec3& v : m.vertices) out += "vt " + std::to_string(v.x()) + " " + std::to_string(v.y()) + "\n";
+  for (const Vec3& v : m.vertices) {
+    const Vec3 n = v.normalized();
+    out += "vn " + std::to_string(n.x()) + " " + std::to_string(n.y()) + " " + std::to_string(n.z()) + "\n";
+  }
+  for (std::size_t t = 0; t < m.triangles.size(); ++t) {
+    if (t == 0) out += "usemtl tarred\n";
+    if (t == 6) out += "usemtl painted\n";
+    out += "f";
+    for (const std::uint32_t n : m.triangles[t]) {
+      const std::string k = std::to_string(n + 1);
+      out += " " + k + "/" + k + "/" + k;
+    }
+    out += "\n";
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("pieces keep their skin's texture, normals and materials; the inside has its own") {
+  const Folder folder;
+  folder.with("block.obj", painted());
+  const Setup s =
+      parseSetup(folder.at("block.toml"),
+                 "[[body]]\nname = \"block\"\nmesh = \"block.obj\"\n[[cut]]\nof = \"block\"\ncount = 12\n");
+  const BuiltScene built = buildScene(s);
+  const std::vector<LookedPiece> pieces = piecesOf(s, built, built.cuts[0]);
+  REQUIRE(pieces.size() == 12);
+  std::size_t outside = 0, inside = 0;
+  for (const LookedPiece& p : pieces)
+    for (std::size_t t = 0; t < p.mesh.triangles.size(); ++t) {
+      const std::string& material = p.look.names[p.look.materials[t]];
+      const Vec3 flat = p.mesh.normal(t);
+      for (std::size_t k = 0; k < 3; ++k) {
+        const Vec3& v = p.mesh.vertices[p.mesh.triangles[t][k]];
+        if (p.inside[t] == 0) {
+          CHECK((p.look.uvs[t][k] - Vec2(v.x(), v.y())).norm() < 1e-6);
+          CHECK(p.look.normals[t][k].dot(v) > 0);
+        } else {
+          CHECK((p.look.normals[t][k] - flat).norm() < 1e-12);
+        }
+      }
+      CHECK((p.inside[t] != 0 ? material == "block_inside" : material == "tarred" || material == "painted"));
+      ++(p.inside[t] != 0 ? inside : outside);
+    }
+  CHECK(outside > 12);
+  CHECK(inside > 12);
+
+  writeObj(folder.at("pieces.obj"), pieces);
+  const std::vector<NamedMesh> read = readObjGroups(folder.at("pieces.obj"));
+  REQUIRE(read.size() == 12);
+  CHECK(read[4].name == "block/0005");
+  double volume = 0;
+  for (const NamedMesh& p : read) {
+    CHECK(mesh::closedness(p.mesh).closed());
+    volume += mesh::massProperties(p.mesh).volume;
+  }
+  CHECK(volume == Approx(2).epsilon(1e-6));
+  const LookedMesh again = readLookedMesh(folder.at("pieces.obj"));
+  CHECK(again.look.names.size() == 3);
+  CHECK(again.look.uvs.size() == again.mesh.triangles.size());
+
+  writeGlb(folder.at("pieces.glb"), pieces);
+  writePly(folder.at("pieces.ply"), pieces);
+  for (const char* name : {"pieces.glb", "pieces.ply"}) {
+    const mesh::TriangleMesh m = readMesh(folder.at(name));
+    CHECK(m.triangles.size() == inside + outside);
+    CHECK(mesh::massProperties(m).volume == Approx(2).epsilon(1e-5));
+  }
+  CHECK(readLookedMesh(folder.at("pieces.glb")).look.uvs.size() == inside + outside);
+}
+
+TEST_CASE("a body without a file has flat normals and coordinates from a box") {
+  const Setup s = parseSetup(
+      "x.toml",
+      "units = \"cm\"\n[[body]]\nname = \"slab\"\nbox = [200, 10, 100]\n[[cut]]\nof = \"slab\"\ncount = 2\n");
+  const BuiltScene built = buildScene(s);
+  for (const LookedPiece& p : piecesOf(s, built, built.cuts[0])) {
+    CHECK(p.mesh.bounds().size().maxCoeff() > 20);
+    for (std::size_t t = 0; t < p.mesh.triangles.size(); ++t)
+      for (std::size_t k = 0; k < 3; ++k)
+        CHECK((p.look.uvs[t][k] - boxProjected(p.mesh.vertices[p.mesh.triangles[t][k]], p.mesh.normal(t)))
+                  .norm() < 1e-9);
+  }
+}
+
+TEST_CASE("places are read from tables with and without names, and from meshes") {
+  const Folder folder;
+  const std::vector<Vec3> plain = readPoints(folder.with("a.csv", "1, 2, 3\n# a remark\n\n4; 5; 6\n"));
+  REQUIRE(plain.size() == 2);
+  CHECK(plain[1] == vec3(4, 5, 6));
+  CHECK(readPoints(folder.with("b.csv", "id,Z,Y,X\n7,3,2,1\n"))[0] == vec3(1, 2, 3));
+  CHECK(readPoints(folder.with("c.ply",
+                               "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
+                               "property float z\nend_header\n1 2 3\n"))[0] == vec3(1, 2, 3));
+  const auto why = [&](const std::string& text) {
+    try {
+      readPoints(folder.with("d.csv", text));
+    } catch (const Error& e) {
+      return std::to_string(e.problems()[0].where->line) + ": " + e.what();
+    }
+    return std::string();
+  };
+  CHECK(why("1,2,3\n1,2\n") == "2: a place needs three numbers: x, y and z");
+  CHECK(why("a,b,c\n") == "1: no column is called x: name three of them x, y and z");
+  CHECK(why("# nothing\n") == "0: the file holds no places");
+}
