@@ -7,7 +7,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
-#include "cli/command.h"
+#include "cli/building.h"
 #include "files/check.h"
 #include "files/setup/select.h"
 
@@ -139,7 +139,7 @@ int checkCommand(const std::vector<std::string>& arguments) {
   std::vector<std::string> overrides;
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
   const files::Setup setup = files::readSetup(p.as<std::string>("setup"), overrides);
-  const files::BuiltScene built = files::buildScene(setup);
+  const files::BuiltScene built = cli::built(setup);
   if (const std::string who = p.as<std::string>("who"); !who.empty())
     return printWho(setup, built, who, p.as<bool>("json"));
   const std::vector<Finding> findings = files::checkScene(setup, built);

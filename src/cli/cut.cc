@@ -6,7 +6,7 @@
 #include <iostream>
 #include <nlohmann/json.hpp>
 
-#include "cli/command.h"
+#include "cli/building.h"
 #include "files/cuts.h"
 #include "files/write_pieces.h"
 
@@ -132,24 +132,22 @@ int cutCommand(const std::vector<std::string>& arguments) {
   const files::Setup setup =
       files::readSetup(p.as<std::string>("setup"),
                        p.has("set") ? p.as<std::vector<std::string>>("set") : std::vector<std::string>());
-  Team team(threadsFor(p.as<int>("threads")));
   const auto start = std::chrono::steady_clock::now();
-  const files::BuiltScene built =
-      files::buildScene(setup, {&team, [](const std::string& what) { std::cerr << what << "\n"; }});
+  const files::BuiltScene scene = built(setup, p.as<int>("threads"));
   const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-  if (built.cuts.empty())
+  if (scene.cuts.empty())
     throw Error(ErrorKind::Input, "the setup cuts nothing: give it a [[cut]] with of = a body",
                 Where{setup.path, 0, 0, ""});
   std::vector<files::CutReport> reports;
   std::vector<files::LookedPiece> pieces;
   bool sound = true;
-  for (const auto& cut : built.cuts) {
-    const files::CutReport& r = reports.emplace_back(files::reportOn(built, cut));
+  for (const auto& cut : scene.cuts) {
+    const files::CutReport& r = reports.emplace_back(files::reportOn(scene, cut));
     sound = sound && r.open_edges + r.flipped_edges + r.unpaired_faces == 0;
     if (!p.has("json")) print(r, setup);
-    if (p.has("list")) list(files::rowsOf(built, cut), setup);
+    if (p.has("list")) list(files::rowsOf(scene, cut), setup);
     if (p.has("output"))
-      for (files::LookedPiece& x : files::piecesOf(setup, built, cut)) pieces.push_back(std::move(x));
+      for (files::LookedPiece& x : files::piecesOf(setup, scene, cut)) pieces.push_back(std::move(x));
   }
   if (p.has("json"))
     std::cout << toJson(reports, seconds).dump(2) << "\n";

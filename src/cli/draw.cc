@@ -9,10 +9,11 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
-#include "cli/command.h"
+#include "cli/building.h"
 #include "draw/caption.h"
 #include "draw/joints.h"
 #include "draw/render.h"
+#include "draw/tracer.h"
 #include "files/setup/select.h"
 #include "files/setup/table.h"
 
@@ -52,7 +53,7 @@ Show showOf(const std::string& text) {
   if (text == "mesh") return Show::Mesh;
   if (text == "shapes") return Show::Shapes;
   if (text == "both") return Show::Both;
-  throw Error(ErrorKind::Usage, fmt::format("--show '{}' is not mesh, joints, shapes or both", text));
+  throw Error(ErrorKind::Usage, fmt::format("--show '{}' is not mesh, joints, pieces, shapes or both", text));
 }
 
 // What is drawn from: a cache or, before any run, a setup.
@@ -61,7 +62,7 @@ class Source {
   Source(const std::string& path, const std::vector<std::string>& overrides) : path_(path) {
     if (std::filesystem::path(path).extension() == ".toml") {
       setup_ = files::readSetup(path, overrides);
-      built_ = files::buildScene(*setup_);
+      built_ = built(*setup_);
       stage_ = stageOf(*setup_, *built_);
       // Only what is keyed moves before a run.
       const bool keyed = !built_->scene.movers.empty() ||
@@ -89,15 +90,30 @@ class Source {
       throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame,
                                                 frames_.front(), frames_.back()));
     Moment m = cache_ ? momentOf(*cache_, frame) : momentOf(*built_, frame);
+    for (const StagePiece& p : stage_.pieces) m.poses[p.pose].position += p.aside;
     bendLines(stage_, brokenBy(frame), m);
     return m;
   }
   // The frame that is drawn unless another is asked for.
   int usual() const { return cache_ ? frames_.back() : frames_.front(); }
-  void show(const std::string& what) {
+  void show(const std::string& what, double apart) {
+    if (what == "pieces") return pullApart(apart);
     if (what != "joints") return show(showOf(what));
     if (joints_.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no joints to show", path_));
     addMarks(stage_, joints_, moment(frames_.front()));
+  }
+  void pullApart(double apart) {
+    if (!built_)
+      throw Error(ErrorKind::Usage, "--show pieces needs the setup: it draws what is cut before any run");
+    if (built_->cuts.empty())
+      throw Error(ErrorKind::Usage, fmt::format("'{}' cuts nothing: it has no pieces to show", path_));
+    showPieces(stage_, *built_, apart);
+  }
+  // Pieces whose middle lies before the plane are not shown.
+  void leaveOut(const Cut& before) {
+    const Moment m = momentOf(*built_, frames_.front());
+    for (StagePiece& p : stage_.pieces)
+      if (before.takes(m.poses[p.pose].position)) p.opacity = 0;
   }
   void show(Show what) {
     if (what == Show::Mesh) return;
@@ -314,10 +330,13 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
       "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
       "show", po::value<std::string>()->default_value("mesh"),
-      "mesh; joints (their axes and limits); of a setup also shapes (what is felt), or both (the shapes over "
-      "the "
-      "meshes)")("see-through", po::value<std::string>()->default_value(""),
-                 "pieces to look through: a name pattern or @name")(
+      "mesh; joints (their axes and limits); of a setup also pieces (of cut bodies, pulled apart), shapes "
+      "(what "
+      "is felt), or both (the shapes over the meshes)")(
+      "apart", po::value<double>()->default_value(0.4),
+      "with --show pieces: how far they are pulled apart, in shares of where they are")(
+      "see-through", po::value<std::string>()->default_value(""),
+      "pieces to look through: a name pattern or @name")(
       "section", po::value<std::string>()->default_value(""),
       "cut open: x=0.2 takes away what is before that plane")(
       "highlight", po::value<std::string>()->default_value(""), "pieces to colour: a name pattern or @name")(
@@ -342,11 +361,18 @@ int drawCommand(const std::vector<std::string>& arguments) {
   std::vector<std::string> overrides;
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
   Source source(p.as<std::string>("source"), overrides);
-  source.show(p.as<std::string>("show"));
+  source.show(p.as<std::string>("show"), p.as<double>("apart"));
   if (const std::string s = p.as<std::string>("see-through"); !s.empty()) source.seeThrough(s);
   if (const std::string s = p.as<std::string>("highlight"); !s.empty()) job.highlighted = source.select(s);
   if (const std::string s = p.as<std::string>("section"); !s.empty())
     job.look.section = sectionOf(s, source.stage().unit);
+  if (job.look.section && p.as<std::string>("show") == "pieces") {
+    // Whole pieces, so that the faces between them are seen.
+    const auto [axis, level] = *job.look.section;
+    const Camera camera = cameraFor(source, job, {source.moment(source.usual())});
+    source.leaveOut({axis, level, camera.at[axis] > level ? 1.0 : -1.0});
+    job.look.section.reset();
+  }
   job.top_speed = p.as<double>("top-speed") * source.stage().unit;
   catchStopSignals();
   std::vector<std::string> written;

@@ -113,6 +113,7 @@ int runSetup(const RunRequest& request) {
   options.stop = stopAsked;
   ProgressLine line;
   options.progress = [&](const files::RunProgress& p) { line.tell(p); };
+  options.say = [](const std::string& what) { std::cerr << what << "\n"; };
   catchStopSignals();
   const files::RunOutcome done = files::simulate(setup, options);
   line.close();

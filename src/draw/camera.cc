@@ -27,11 +27,20 @@ Box meshBoxAt(const mesh::TriangleMesh& m, const Pose& pose) {
   return b;
 }
 
+// About a box that is turned.
+Box cornersAt(const Box& b, const Pose& pose) {
+  Box out;
+  for (int k = 0; k < 8 && !b.empty(); ++k)
+    out.add(pose.toWorld(vec3((k & 1) != 0 ? b.high.x() : b.low.x(), (k & 2) != 0 ? b.high.y() : b.low.y(),
+                              (k & 4) != 0 ? b.high.z() : b.low.z())));
+  return out;
+}
+
 }  // namespace
 
 Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
-  // Per axis the middle 96 % of all centres, without what has fallen or flown far from the rest, then grown
-  // by the largest piece.
+  // Per axis the middle 96 % of all centres, without what has fallen or flown far from the rest; then all
+  // pieces whose centres lie there.
   std::array<std::vector<double>, 3> along;
   double size = 0;
   for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
@@ -52,7 +61,16 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
       low[axis] = std::max(along[k][cut], q1 - far);
       high[axis] = std::min(along[k][n - 1 - cut], q3 + far);
     }
-    action = Box{low, high}.grown(0.5 * size);
+    const Box near = Box{low, high}.grown(0.5 * size);
+    std::vector<Box> own;
+    for (const StageMesh& m : stage.meshes) own.push_back(m.mesh.bounds());
+    for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
+      const StagePiece& p = stage.pieces[i];
+      if (!p.dynamic || !stage.meshes[p.mesh].show) continue;
+      for (const Moment& m : moments)
+        if (near.contains(m.poses[p.pose].position)) action.add(cornersAt(own[p.mesh], m.poses[p.pose]));
+    }
+    if (action.empty()) action = near;
   }
   // Fixed things among or near it, and not much larger, belong to it: what is about to be fallen into, too.
   Box out = action;

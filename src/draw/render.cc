@@ -60,7 +60,7 @@ struct Renderer::Inner {
   }
 
   Colour follow(const Vec3& from, const Vec3& d, const Look& look, const std::optional<Cut>& cut,
-                const std::vector<Colour>& albedo, RandomStream& random) const;
+                const std::vector<Colour>& albedo, bool own_colours, RandomStream& random) const;
 
   // The ground fades into the sky's edge, so that it has no end.
   Colour faded(const Colour& c, const Vec3& place, const Vec3& d) const {
@@ -116,7 +116,7 @@ struct Renderer::Inner {
 // where the two differ by more than the eye should overlook.
 Colour Renderer::Inner::follow(const Vec3& from, const Vec3& d, const Look& look,
                                const std::optional<Cut>& cut, const std::vector<Colour>& albedo,
-                               RandomStream& random) const {
+                               bool own_colours, RandomStream& random) const {
   Colour out = Colour::Zero();
   double left = 1, start = 0;
   const auto cover = [&](const Hit& h, const Colour& own, double opacity) {
@@ -139,7 +139,10 @@ Colour Renderer::Inner::follow(const Vec3& from, const Vec3& d, const Look& look
     if (tracer.cutAway(from, d, h, cut)) continue;
     const bool sticks_out = stage.compares && !tracer.isGround(h.piece) && !tracer.feltNear(from, d, h);
     // A cut shows the inside, flatly lit.
-    Colour own = h.inside ? Colour(albedo[h.piece] * 0.5 + 0.03) : albedo[h.piece];
+    const bool broken = own_colours && h.cut_face && !h.inside;
+    Colour own = broken     ? linear(stage.meshes[piece.mesh].inside_colour)
+                 : h.inside ? Colour(albedo[h.piece] * 0.5 + 0.03)
+                            : albedo[h.piece];
     if (sticks_out) own = 0.35 * own + 0.65 * linear(kSticksOutColour);
     if (piece.opacity < 1) {
       cover(h, own, piece.opacity);
@@ -180,7 +183,7 @@ Image Renderer::render(const Camera& camera, const Look& look, const PieceColour
           const double dx = (s % side + (look.quick ? 0.5 : random.unit())) / side,
                        dy = (s / side + (look.quick ? 0.5 : random.unit())) / side;
           const Vec3 d = camera.ray((x + dx) / look.width * 2 - 1, (look.height - 2 * (y + dy)) / look.width);
-          sum += inner_->follow(camera.at, d, look, cut, albedo, random);
+          sum += inner_->follow(camera.at, d, look, cut, albedo, colours.empty(), random);
         }
         image.at(x, y) = developed(sum / (side * side));
       }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "draw/stage.h"
 
+#include <map>
+
 namespace drubble::draw {
 
 Stage stageOf(const files::CacheReader& cache) {
@@ -14,9 +16,10 @@ Stage stageOf(const files::CacheReader& cache) {
   s.first_frame = info.first_frame;
   s.up = info.up_is_z ? Vec3::UnitZ() : Vec3::UnitY();
   for (const files::CachedPrototype& p : cache.prototypes())
-    s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape == "ground"});
+    s.meshes.push_back(
+        {p.name, p.mesh, p.colour, p.show, p.shape == "ground", false, p.inside, p.inside_colour});
   for (const files::CachedPiece& p : cache.pieces())
-    s.pieces.push_back({p.name, p.prototype, p.dynamic, 1, u32(s.pieces.size())});
+    s.pieces.push_back({p.name, p.prototype, p.dynamic, 1, u32(s.pieces.size()), Vec3::Zero()});
   for (const files::CachedCamera& c : cache.cameras()) s.cameras.push_back({c.name, c.at, c.look, c.lens});
   return s;
 }
@@ -31,9 +34,11 @@ Stage stageOf(const files::Setup& setup, const files::BuiltScene& built) {
   s.first_frame = setup.first_frame;
   s.up = setup.up();
   for (const world::Prototype& p : built.scene.prototypes)
-    s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape.kind == shape::Kind::Plane});
+    s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape.kind == shape::Kind::Plane, false, p.inside,
+                        p.inside_colour});
   for (const world::Piece& p : built.scene.pieces)
-    s.pieces.push_back({p.name, p.prototype.value, p.role == world::Role::Dynamic, 1, u32(s.pieces.size())});
+    s.pieces.push_back(
+        {p.name, p.prototype.value, p.role == world::Role::Dynamic, 1, u32(s.pieces.size()), Vec3::Zero()});
   for (const files::CameraSetup& c : setup.cameras)
     if (c.enabled) s.cameras.push_back({c.name, c.at, c.look, c.lens});
   return s;
@@ -95,6 +100,39 @@ void showShapes(Stage& stage, const files::BuiltScene& built, Show show) {
     p.felt = true;
     stage.pieces.push_back(p);
   }
+}
+
+void showPieces(Stage& stage, const files::BuiltScene& built, double apart) {
+  std::vector<const files::BuiltScene::CutBody*> cut_of(stage.meshes.size(), nullptr);
+  for (const auto& cut : built.cuts)
+    for (std::uint32_t k = cut.first; k < cut.first + cut.count; ++k) cut_of[k] = &cut;
+  for (std::size_t m = 0; m < stage.meshes.size(); ++m)
+    stage.meshes[m].show = m < cut_of.size() && cut_of[m] != nullptr;
+  struct Middle {
+    double mass = 0;
+    Vec3 sum = Vec3::Zero();
+  };
+  std::map<std::string, Middle> middles;  // of each copy
+  // A piece is called COPY/NUMBER, its prototype BODY/NUMBER.
+  const auto copyOf = [&](const StagePiece& p) {
+    const std::size_t number = stage.meshes[p.mesh].name.size() - cut_of[p.mesh]->name.size();
+    return p.name.substr(0, p.name.size() - number);
+  };
+  for (const bool move : {false, true})
+    for (std::size_t i = 0; i < built.scene.pieces.size(); ++i) {
+      StagePiece& p = stage.pieces[i];
+      if (!stage.meshes[p.mesh].show) continue;
+      p.dynamic = true;  // it is what the picture is of
+      Middle& middle = middles[copyOf(p)];
+      const Vec3& at = built.scene.pieces[i].start.position;
+      if (move) {
+        p.aside = apart * (at - middle.sum / middle.mass);
+      } else {
+        const double volume = built.scene.prototypes[p.mesh].volume;
+        middle.mass += volume;
+        middle.sum += volume * at;
+      }
+    }
 }
 
 }  // namespace drubble::draw

@@ -16,17 +16,20 @@ struct StageMesh {
   mesh::TriangleMesh mesh;  // body space
   Rgb colour{};
   bool show = true;
-  bool ground = false;  // an endless plane; its mesh is a patch of it
-  bool line = false;    // a rope or spring: its form is that of each moment
+  bool ground = false;                    // an endless plane; its mesh is a patch of it
+  bool line = false;                      // a rope or spring: its form is that of each moment
+  std::vector<std::uint8_t> inside = {};  // of each triangle whether the solid was cut there; empty: of none
+  Rgb inside_colour{};
 };
 
 struct StagePiece {
   std::string name;
   std::uint32_t mesh = 0;
   bool dynamic = true;
-  double opacity = 1;      // below 1: seen through
-  std::uint32_t pose = 0;  // index into a moment's poses
-  bool felt = false;       // the shape that the piece of the same pose is felt as, laid over it
+  double opacity = 1;         // below 1: seen through
+  std::uint32_t pose = 0;     // index into a moment's poses
+  Vec3 aside = Vec3::Zero();  // by which it is drawn away from where it is, m
+  bool felt = false;          // the shape that the piece of the same pose is felt as, laid over it
 };
 
 struct StageCamera {
@@ -81,5 +84,9 @@ Moment momentOf(const files::BuiltScene& built, int frame);  // keyed motion fol
 // What of a setup is drawn: its meshes, the shapes they are felt as, or the shapes laid over the meshes.
 enum class Show { Mesh, Shapes, Both };
 void showShapes(Stage& stage, const files::BuiltScene& built, Show show);
+
+// Shows the pieces of cut bodies alone, those of each copy pulled apart from its middle: by that share of how
+// far they are from it.
+void showPieces(Stage& stage, const files::BuiltScene& built, double apart);
 
 }  // namespace drubble::draw

@@ -9,11 +9,13 @@ namespace drubble::draw {
 namespace {
 
 constexpr double kCrease = 0.6;  // cosine: faces that meet more bluntly are shaded as one smooth surface
+constexpr double kBreak = 0.97;  // the same where the solid was cut: breaks are flat and sharp
 constexpr double kFits = 0.004;  // of the size: smaller misfits are not shown
 
 // A normal for each corner of each triangle: the mean of the faces about the corner that are not across a
-// crease.
-std::vector<std::array<Vec3, 3>> cornerNormals(const mesh::TriangleMesh& m) {
+// crease, nor where the solid was cut.
+std::vector<std::array<Vec3, 3>> cornerNormals(const mesh::TriangleMesh& m,
+                                               const std::vector<std::uint8_t>& inside) {
   std::vector<Vec3> face(m.triangles.size());
   std::vector<std::vector<std::uint32_t>> around(m.vertices.size());
   for (std::uint32_t t = 0; t < m.triangles.size(); ++t) {
@@ -24,8 +26,11 @@ std::vector<std::array<Vec3, 3>> cornerNormals(const mesh::TriangleMesh& m) {
   for (std::uint32_t t = 0; t < m.triangles.size(); ++t) {
     for (std::size_t k = 0; k < 3; ++k) {
       Vec3 sum = Vec3::Zero();
-      for (const std::uint32_t n : around[m.triangles[t][k]])
-        if (face[n].dot(face[t]) > kCrease) sum += face[n];
+      for (const std::uint32_t n : around[m.triangles[t][k]]) {
+        const bool broken = !inside.empty() && inside[t] != 0;
+        if (face[n].dot(face[t]) > (broken ? kBreak : kCrease) && (inside.empty() || inside[n] == inside[t]))
+          sum += face[n];
+      }
       out[t][k] = sum.norm() > 0 ? Vec3(sum.normalized()) : face[t];
     }
   }
@@ -81,7 +86,7 @@ void Tracer::addMesh(const StageMesh& m) {
   rtcCommitScene(scene);
   geometries_.push_back(g);
   scenes_.push_back(scene);
-  normals_.push_back(cornerNormals(mesh));
+  normals_.push_back(cornerNormals(mesh, m.inside));
   sizes_.push_back(mesh.bounds().size().maxCoeff());
   meshes_.push_back(std::move(mesh));
 }
@@ -94,7 +99,7 @@ void Tracer::bend(std::uint32_t mesh, const std::vector<Vec3>& vertices) {
   rtcUpdateGeometryBuffer(geometries_[mesh], RTC_BUFFER_TYPE_VERTEX, 0);
   rtcCommitGeometry(geometries_[mesh]);
   rtcCommitScene(scenes_[mesh]);
-  normals_[mesh] = cornerNormals(meshes_[mesh]);
+  normals_[mesh] = cornerNormals(meshes_[mesh], {});
 }
 
 void Tracer::build(const Moment& m) {
@@ -106,7 +111,7 @@ void Tracer::build(const Moment& m) {
     RTCGeometry g = rtcNewGeometry(device_, RTC_GEOMETRY_TYPE_INSTANCE);
     rtcSetGeometryInstancedScene(g, scenes_[stage_.pieces[i].mesh]);
     rtcAttachGeometryByID(top_, g, i);
-    if (!stage_.meshes[stage_.pieces[i].mesh].show) rtcDisableGeometry(g);
+    if (!stage_.meshes[stage_.pieces[i].mesh].show || stage_.pieces[i].opacity == 0) rtcDisableGeometry(g);
     rtcSetGeometryMask(g, stage_.pieces[i].felt ? kFelt : stage_.pieces[i].opacity < 1 ? kThin : kSolid);
     instances_.push_back(g);
   }
@@ -149,6 +154,8 @@ bool Tracer::trace(const Vec3& from, const Vec3& d, double start, unsigned mask,
   out.normal = (turns_[out.piece] * ((1 - u - v) * n[0] + u * n[1] + v * n[2])).normalized();
   out.inside = out.flat.dot(d) > 0;
   if (out.inside) out.flat = -out.flat, out.normal = -out.normal;
+  const std::vector<std::uint8_t>& cut = stage_.meshes[m].inside;
+  out.cut_face = !cut.empty() && cut[q.hit.primID] != 0;
   return true;
 }
 

@@ -21,6 +21,7 @@ struct Hit {
   Vec3 normal = Vec3::Zero();  // world, towards the viewer
   Vec3 flat = Vec3::Zero();    // the face's own
   bool inside = false;         // seen from behind
+  bool cut_face = false;       // where the solid was cut
 };
 
 // What lies beyond a plane is cut away, but for the ground.

@@ -7,6 +7,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <filesystem>
 #include <optional>
 
 namespace drubble::files {
@@ -48,11 +49,21 @@ class StopWatcher : public world::Watcher {
   std::optional<Clock::time_point> asked_;
 };
 
+// What is costly to make is kept beside the cache.
+BuiltScene build(const Setup& setup, const RunOptions& options) {
+  Team team(options.machine.threads);
+  Building how;
+  how.team = &team;
+  how.store = (std::filesystem::path(options.cache_path).parent_path() / "parts").string();
+  how.say = options.say;
+  return buildScene(setup, how);
+}
+
 class Run {
  public:
   Run(const Setup& setup, const RunOptions& options)
       : options_(options),
-        built_(buildScene(setup)),
+        built_(build(setup, options)),
         world_(built_.scene, options.machine),
         writer_(options.cache_path, options.force) {
     writer_.begin(setup, options.overrides, built_);

@@ -27,6 +27,7 @@ struct RunOptions {
   world::Machine machine;
   std::function<void(const RunProgress&)> progress;  // after each frame
   std::function<bool()> stop;                        // asked often
+  std::function<void(const std::string&)> say;       // what takes long before the first frame
   std::vector<Limit> limits;                         // passing one stops the run after that frame
   bool stop_at_rest = false;                         // once nothing moves
 };

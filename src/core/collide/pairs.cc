@@ -74,6 +74,45 @@ void plainPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& p
   for (std::size_t i = start; i < run.out.size(); ++i) run.out[i].part = part;
 }
 
+constexpr double kAcross = 0.05;     // sine: a normal that looks so far out of an inner plane is against it
+constexpr double kMostTurned = 0.5;  // of it must be left without that
+constexpr double kAtPlane = 1e-3;    // of the part's size
+
+// What is felt of a part where it was cut from others of its body is no surface: such a normal is laid along
+// the cut, or what has no other way is dropped. `outward`: 1 where the part comes first in the pair, else -1.
+// From `start` on.
+void offInnerFaces(const shape::Part& part, const Pose& pose, double outward, std::size_t start,
+                   Manifolds& out) {
+  if (part.inner.empty()) return;
+  const double near = kAtPlane * part.shape.outer_radius;
+  std::size_t kept = start;
+  for (std::size_t i = start; i < out.size(); ++i) {
+    Manifold m = out[i];
+    bool drop = false;
+    for (const shape::InnerFace& face : part.inner) {
+      const Vec3 c = pose.turn * face.normal;
+      const double along = outward * m.normal.dot(c);
+      if (along < kAcross) continue;
+      bool there = m.count > 0;
+      for (int k = 0; k < m.count && there; ++k) {
+        const Point& p = m.points[static_cast<std::size_t>(k)];
+        const Vec3 place = pose.toBody(p.position - 0.5 * outward * p.gap * m.normal);  // on the part
+        there = face.normal.dot(place) > face.offset - near - absolute(p.gap) && face.covers(place, near);
+      }
+      if (!there) continue;
+      const Vec3 laid = m.normal - outward * along * c;
+      drop = laid.squaredNorm() < kMostTurned * kMostTurned;
+      if (drop) break;
+      const Vec3 normal = laid.normalized();
+      for (int k = 0; k < m.count; ++k) m.points[static_cast<std::size_t>(k)].gap *= normal.dot(m.normal);
+      m.normal = normal;
+      m.face_of = FaceOf::Neither;
+    }
+    if (!drop) out[kept++] = m;
+  }
+  out.resize(kept);
+}
+
 // Part by part, those whose boxes are near. `part`: a's in the upper half, b's in the lower, counted from 1.
 void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, std::uint32_t part,
              Run& run) {
@@ -83,7 +122,9 @@ void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pos
       const shape::Part& p = (*a.parts)[k];
       const Pose pose = pose_a * p.pose;
       if (!shape::boundsAt(p.shape, pose).overlaps(other)) continue;
+      const std::size_t start = run.out.size();
       anyPair(p.shape, pose, b, pose_b, (k + 1) << 16, run);
+      offInnerFaces(p, pose, 1, start, run.out);
     }
   } else if (b.kind == Kind::Joined) {
     const Box other = shape::boundsAt(a, pose_a).grown(run.reach);
@@ -91,7 +132,9 @@ void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pos
       const shape::Part& p = (*b.parts)[k];
       const Pose pose = pose_b * p.pose;
       if (!shape::boundsAt(p.shape, pose).overlaps(other)) continue;
+      const std::size_t start = run.out.size();
       plainPair(a, pose_a, p.shape, pose, part | (k + 1), run);
+      offInnerFaces(p, pose, -1, start, run.out);
     }
   } else {
     plainPair(a, pose_a, b, pose_b, part, run);

@@ -12,14 +12,18 @@ namespace {
 
 std::vector<Named> manySolids() {
   std::vector<Named> out = solids();
-  mesh::TriangleMesh rock = mesh::sphereMesh(0.5, 60);
-  for (Vec3& v : rock.vertices) v *= 1 + 0.15 * std::sin(7 * v.x()) * std::cos(9 * v.y() + 3 * v.z());
-  out.push_back({"rock", rock});
+  out.push_back({"rock", mesh::rock(60)});
   out.push_back({"fine ring", torus(0.5, 0.1, 120, 40)});
   mesh::TriangleMesh can = mesh::cylinderMesh(0.4, 0.8, Vec3::UnitY(), 24);
   mesh::append(can, inverted(mesh::cylinderMesh(0.3, 0.6, Vec3::UnitY(), 24)));
   out.push_back({"hollow can", can});
   out.push_back({"can", mesh::cylinderMesh(0.4, 0.8, Vec3::UnitY(), 32)});
+  out.push_back({"pot", mesh::pot(0.06, 24, 2)});
+  out.push_back({"bracket", mesh::bracket()});
+  out.push_back({"gear", mesh::gear(9)});
+  out.push_back({"knot", mesh::knot(120, 10)});
+  out.push_back({"terrain", mesh::terrain(16)});
+  out.push_back({"armour unit", mesh::fourLegs()});
   out.push_back({"capsule", mesh::capsuleMesh(0.2, 0.6, Vec3::UnitX(), 12)});
   return out;
 }
@@ -76,10 +80,21 @@ void cutAgain(std::uint64_t first, std::uint64_t last) {
 
 }  // namespace
 
-TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit") { cutAll(1, 6); }
+TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit") { cutAll(1, 4); }
 
-TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 182); }
+// Of 2040 there are 4 in which some triangles do, where planes fall together with edges of the mesh: all is
+// closed and in pairs there, too.
+TEST_CASE("no triangle of a face lies over another one", "[.faces][slow]") {
+  for (const Named& solid : manySolids())
+    for (std::uint64_t seed = 1; seed <= 120; ++seed) {
+      INFO(solid.name << ", seed " << seed);
+      const double over = overlapping(cutIntoCells(solid.mesh, sitesFor(solid, seed)));
+      CHECK(over == Approx(0).margin(1e-6 * solid.mesh.bounds().size().squaredNorm()));
+    }
+}
+
+TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 120); }
 
 TEST_CASE("pieces of such cuts, cut again, close, fill and fit") { cutAgain(1, 2); }
 
-TEST_CASE("six hundred of those", "[.fuzz][slow]") { cutAgain(1, 60); }
+TEST_CASE("six hundred of those", "[.fuzz][slow]") { cutAgain(1, 36); }

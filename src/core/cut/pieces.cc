@@ -17,6 +17,8 @@ namespace drubble::cut {
 
 namespace {
 
+constexpr double kSlack = 4;  // lattice steps: sides are decided by places rounded to it
+
 // The sides of an interface, each from node to node with the face to its left, seen from the higher cell.
 struct Side {
   std::uint32_t low, high, from, to;  // cells, nodes
@@ -176,7 +178,7 @@ class Parts {
 
 // The mesh's own skin as triangles; all sides of facets are joined first.
 std::vector<Skin> skinOf(const mesh::TriangleMesh& m, const Facets& facets, const Nodes& nodes,
-                         std::vector<Vec3>& places, Joined& joined) {
+                         std::vector<Vec3>& places, double slack, Joined& joined) {
   for (const Facet& f : facets.facets)
     for (std::uint32_t k = 0; k < f.count; ++k)
       joined.add(nodes.of_facet[f.first + k], nodes.of_facet[f.first + (k + 1) % f.count]);
@@ -188,7 +190,7 @@ std::vector<Skin> skinOf(const mesh::TriangleMesh& m, const Facets& facets, cons
     if (f.count == 3)
       triangles.push_back({first[0], first[1], first[2]});
     else
-      triangulate({Loop(first, first + f.count), {}}, places, m.normal(f.triangle), joined, triangles);
+      triangulate({Loop(first, first + f.count), {}}, places, m.normal(f.triangle), joined, triangles, slack);
     for (const mesh::Triangle& t : triangles) out.push_back({f.cell, t, {f.triangle, false}});
   }
   return out;
@@ -206,7 +208,7 @@ std::vector<FlatFace> facesBetween(std::span<const Side> sides, std::vector<Vec3
     const Vec3 normal = turn * lattice.normalOff(sites[j] - sites[i]);
     for (const Face& face : facesOf(loopsOf(sides.subspan(begin, end - begin)), places, normal)) {
       triangles.clear();
-      triangulate(face, places, normal, joined, triangles);
+      triangulate(face, places, normal, joined, triangles, kSlack * lattice.step());
       FlatFace& f = out.emplace_back();
       f.low = i;
       f.high = j;
@@ -332,7 +334,7 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const
   const std::vector<Side> sides = sidesOf(facets, nodes, stretches);
   Joined joined;
   for (const Side& s : sides) joined.add(s.from, s.to);
-  std::vector<Skin> skin = skinOf(m, facets, nodes, places, joined);
+  std::vector<Skin> skin = skinOf(m, facets, nodes, places, kSlack * lattice.step(), joined);
   std::vector<FlatFace> faces = facesBetween(sides, places, lattice, how.turn, on, joined, skin);
   std::stable_sort(skin.begin(), skin.end(), [](const Skin& a, const Skin& b) { return a.cell < b.cell; });
 

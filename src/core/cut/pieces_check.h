@@ -9,31 +9,13 @@
 #include "core/base/random.h"
 #include "core/cut/pieces.h"
 #include "core/mesh/mass.h"
+#include "core/mesh/test_solids.h"
 
 namespace drubble::cut {
 
-inline mesh::TriangleMesh torus(double radius, double tube, int around, int about) {
-  mesh::TriangleMesh m;
-  const double turn = 2 * std::acos(-1.0);
-  const auto at = [&](int i, int j) { return static_cast<std::uint32_t>((i % around) * about + j % about); };
-  for (int i = 0; i < around; ++i)
-    for (int j = 0; j < about; ++j) {
-      const double a = turn * i / around, b = turn * j / about, r = radius + tube * std::cos(b);
-      m.vertices.push_back(vec3(r * std::cos(a), tube * std::sin(b), -r * std::sin(a)));
-      m.triangles.push_back({at(i, j), at(i + 1, j), at(i + 1, j + 1)});
-      m.triangles.push_back({at(i, j), at(i + 1, j + 1), at(i, j + 1)});
-    }
-  return m;
-}
-
-inline mesh::TriangleMesh inverted(mesh::TriangleMesh m) {
-  for (mesh::Triangle& t : m.triangles) std::swap(t[1], t[2]);
-  return m;
-}
-
-inline mesh::TriangleMesh moved(const mesh::TriangleMesh& m, const Vec3& by) {
-  return mesh::transformed(m, Vec3::Ones(), {by, Quat::Identity()});
-}
+using mesh::inverted;
+using mesh::moved;
+using mesh::torus;
 
 struct Named {
   const char* name;
@@ -119,6 +101,21 @@ inline void checkCut(const mesh::TriangleMesh& m, const Cut& cut) {
     CHECK(i.a != i.b);
     CHECK(i.area >= 0);
   }
+}
+
+// By how much the triangles of faces lie over each other, or are turned over (m2).
+inline double overlapping(const Cut& cut) {
+  double between = 0, drawn = 0;
+  for (const Interface& i : cut.interfaces) between += 2 * i.area;
+  for (const Piece& p : cut.pieces)
+    for (std::size_t t = 0; t < p.sources.size(); ++t) {
+      if (!p.sources[t].inside) continue;
+      const auto [a, b, c] = p.mesh.triangles[t];
+      drawn +=
+          0.5 *
+          (p.mesh.vertices[b] - p.mesh.vertices[a]).cross(p.mesh.vertices[c] - p.mesh.vertices[a]).norm();
+    }
+  return drawn - between;
 }
 
 }  // namespace drubble::cut

@@ -32,11 +32,15 @@ TEST_CASE("cuts of all sorts of solids close, fill and fit; scattered sites and 
   for (const Named& s : solids()) {
     for (std::uint64_t seed = 1; seed <= 4; ++seed) {
       INFO(s.name << ", seed " << seed);
-      checkCut(s.mesh, cutIntoCells(s.mesh, scattered(s.mesh, 10 + 20 * seed, seed)));
+      const Cut cut = cutIntoCells(s.mesh, scattered(s.mesh, 10 + 20 * seed, seed));
+      checkCut(s.mesh, cut);
+      CHECK(overlapping(cut) == Approx(0).margin(1e-6));
     }
     for (const int n : {2, 3, 4}) {
       INFO(s.name << ", grid " << n);
-      checkCut(s.mesh, cutIntoCells(s.mesh, gridded(s.mesh, n)));
+      const Cut cut = cutIntoCells(s.mesh, gridded(s.mesh, n));
+      checkCut(s.mesh, cut);
+      CHECK(overlapping(cut) == Approx(0).margin(1e-6));
     }
   }
 }

@@ -27,6 +27,8 @@ class Lattice {
   Vec3 measure(const Vec3& p) const { return (p - centre_).cwiseQuotient(step_); }  // in its measure
   Vec3 on(const Vec3& p) const;  // the nearest lattice point
   Vec3 off(const Vec3& lattice) const { return centre_ + step_.cwiseProduct(lattice); }  // where it is
+  // How far apart lattice points are, at most.
+  double step() const { return step_.maxCoeff(); }
   // Of a plane that looks along `normal` on the lattice: which way it looks.
   Vec3 normalOff(const Vec3& normal) const { return normal.cwiseQuotient(step_).normalized(); }
 

@@ -2,7 +2,6 @@
 #include "core/cut/skeleton.h"
 
 #include <algorithm>
-#include <cstdlib>
 
 #include "core/base/error.h"
 
@@ -12,6 +11,8 @@ namespace {
 
 using Triple = std::array<std::uint32_t, 3>;
 using Four = std::array<std::uint32_t, 4>;
+
+int sizeOf(int x) { return x < 0 ? -x : x; }
 
 constexpr std::uint32_t kOutside = 0xffffffffu;  // stands for all corners at walls
 
@@ -183,7 +184,7 @@ std::vector<Stretch> stretchesOf(std::span<const Vec3> sites, std::span<const Ce
   std::vector<std::uint32_t> node(corners.size(), 0);  // the first of as many as it lies within
   for (std::size_t c = 0; c < corners.size(); ++c) {
     node[c] = u32(nodes.names.size());
-    for (int n = 0; n < std::abs(within[c]); ++n) {
+    for (int n = 0; n < sizeOf(within[c]); ++n) {
       nodes.names.push_back({On::Space, 0, corners[c].sites});
       nodes.places.push_back(corners[c].place);
     }
@@ -194,7 +195,7 @@ std::vector<Stretch> stretchesOf(std::span<const Vec3> sites, std::span<const Ce
     int now = inside(*e.start);
     alternate(e.crossings, now != 0);
     std::vector<std::uint32_t> begun;  // of the stretches that are under way, the outermost first
-    for (int n = 0; n < std::abs(now); ++n)
+    for (int n = 0; n < sizeOf(now); ++n)
       begun.push_back(node[e.start->index] + static_cast<std::uint32_t>(n));
     const auto end = [&](std::uint32_t from, std::uint32_t to) {
       out.push_back(now > 0 ? Stretch{e.start->cells, from, to} : Stretch{e.start->cells, to, from});

@@ -2,6 +2,7 @@
 #include "core/cut/triangulate.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace drubble::cut {
 
@@ -105,15 +106,13 @@ void bridge(const Rim& hole, Rim& rim, Joined& joined) {
   rim = std::move(out);
 }
 
-// Whether none of some nodes comes twice, as along the bridge to a hole.
-bool onceEach(std::vector<std::uint32_t> nodes) {
-  std::sort(nodes.begin(), nodes.end());
-  return std::adjacent_find(nodes.begin(), nodes.end()) == nodes.end();
+double distance(const Flat& a, const Flat& b) {
+  return std::sqrt((b.x - a.x) * (b.x - a.x) + (b.y - a.y) * (b.y - a.y));
 }
 
-// How good an ear is. Flat: what rounding, or places in one line, have made of it. Joined: its line is drawn
-// already.
-enum class Ear { None, Joined, Flat, Thin, Stout };
+// How good an ear is, from bad to good. Wrong: turned over, or over other places. Flat: without area, as of
+// places in one line or at one place; Spike: there and back. Drawn: its line is there already.
+enum class Ear { None, WrongDrawn, Wrong, FlatDrawn, StoutDrawn, Flat, Thin, Stout, Spike };
 constexpr double kStout = 1e-6;  // its height over its base
 
 }  // namespace
@@ -155,7 +154,7 @@ void addFan(std::span<const std::uint32_t> rim, std::vector<Vec3>& places, std::
 }
 
 void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal, Joined& joined,
-                 std::vector<mesh::Triangle>& out) {
+                 std::vector<mesh::Triangle>& out, double slack) {
   const Plane2 plane(normal);
   Rim rim{face.outer, flatten(face.outer, places, plane)};
   std::vector<Rim> holes;
@@ -173,38 +172,55 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
   const auto rankAt = [&](std::size_t k) {
     const std::size_t n = left.size(), a = left[(k + n - 1) % n], b = left[k], c = left[(k + 1) % n];
     if (rim.of[a] == rim.of[c]) return Ear::None;
-    if (joined.has(rim.of[a], rim.of[c])) return Ear::Joined;
+    const bool drawn = joined.has(rim.of[a], rim.of[c]);
     const double twice = area(rim.at[a], rim.at[b], rim.at[c]);
-    if (!(twice > 0)) return Ear::Flat;
+    const double ab = distance(rim.at[a], rim.at[b]), bc = distance(rim.at[b], rim.at[c]),
+                 ca = distance(rim.at[c], rim.at[a]);
+    if (absolute(twice) <= slack * greatest(ab, greatest(bc, ca))) {
+      const bool back = ab <= slack || bc <= slack || ca < greatest(ab, bc) - slack;
+      return drawn ? Ear::FlatDrawn : back ? Ear::Spike : Ear::Flat;
+    }
+    if (twice < 0) return drawn ? Ear::WrongDrawn : Ear::Wrong;
     for (const std::size_t i : left) {
       if (rim.of[i] == rim.of[a] || rim.of[i] == rim.of[b] || rim.of[i] == rim.of[c]) continue;
       const Flat& p = rim.at[i];
-      if (area(rim.at[a], rim.at[b], p) >= 0 && area(rim.at[b], rim.at[c], p) >= 0 &&
-          area(rim.at[c], rim.at[a], p) >= 0)
-        return Ear::Flat;
+      // What lies on a side does not matter; what lies on the new line does.
+      if (area(rim.at[a], rim.at[b], p) > slack * ab && area(rim.at[b], rim.at[c], p) > slack * bc &&
+          area(rim.at[c], rim.at[a], p) >= -slack * ca)
+        return drawn ? Ear::WrongDrawn : Ear::Wrong;
     }
+    if (drawn) return Ear::StoutDrawn;
     const double dx = rim.at[c].x - rim.at[a].x, dy = rim.at[c].y - rim.at[a].y;
     return twice > kStout * (dx * dx + dy * dy) ? Ear::Stout : Ear::Thin;
   };
-  std::size_t at = 0;
+  std::size_t at = 0, splits = left.size();
   while (left.size() > 3) {
     const std::size_t n = left.size();
     std::size_t best = at % n;
     Ear rank = Ear::None;
-    for (std::size_t step = 0; step < n && rank != Ear::Stout; ++step) {
+    for (std::size_t step = 0; step < n && rank != Ear::Spike; ++step) {
       const std::size_t k = (at + step) % n;
       if (const Ear found = rankAt(k); found > rank) rank = found, best = k;
     }
-    if (rank <= Ear::Joined) {
-      std::vector<std::uint32_t> nodes;
-      for (const std::size_t k : left) nodes.push_back(rim.of[k]);
-      if (onceEach(nodes)) return addFan(nodes, places, out);
+    const std::size_t first = left[(best + n - 1) % n], last = left[(best + 1) % n];
+    const std::uint32_t a = rim.of[first], b = rim.of[left[best]], c = rim.of[last];
+    at = best % (n - 1);
+    if ((rank == Ear::StoutDrawn || rank == Ear::FlatDrawn) && splits > 0) {
+      // The same way, but by a place of its own in the middle of that line.
+      --splits;
+      const auto middle = u32(places.size());
+      places.push_back(0.5 * (places[a] + places[c]));
+      out.push_back({a, b, middle});
+      out.push_back({b, c, middle});
+      for (const std::uint32_t n_old : {a, b, c}) joined.add(n_old, middle);
+      rim.of.push_back(middle);
+      rim.at.push_back({0.5 * (rim.at[first].x + rim.at[last].x), 0.5 * (rim.at[first].y + rim.at[last].y)});
+      left[best] = rim.of.size() - 1;
+      continue;
     }
-    const std::uint32_t a = rim.of[left[(best + n - 1) % n]], c = rim.of[left[(best + 1) % n]];
-    out.push_back({a, rim.of[left[best]], c});
+    out.push_back({a, b, c});
     joined.add(a, c);
     left.erase(left.begin() + static_cast<std::ptrdiff_t>(best));
-    at = best % left.size();
   }
   out.push_back({rim.of[left[0]], rim.of[left[1]], rim.of[left[2]]});
 }

@@ -40,10 +40,11 @@ class Joined {
 // Triangles over exactly the rims' places, each side of a rim in one of them, in its sense. That holds
 // whatever the places are; that triangles do not overlap, up to rounding. Lines that are joined already are
 // not drawn again, but where nothing else is left a place in the middle is added; those drawn are added.
-// Cost: the square of the face's places. Source: Held, FIST: fast industrial-strength triangulation of
-// polygons (2001): ears, holes bridged first.
+// `slack`: how far places may be off where they should be, so that a rim may cross itself by as much. Cost:
+// the square of the face's places. Source: Held, FIST: fast industrial-strength triangulation of polygons
+// (2001): ears, holes bridged first.
 void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal, Joined& joined,
-                 std::vector<mesh::Triangle>& out);
+                 std::vector<mesh::Triangle>& out, double slack = 0);
 
 // Triangles from each side of a rim to a new place in the middle of its places.
 void addFan(std::span<const std::uint32_t> rim, std::vector<Vec3>& places, std::vector<mesh::Triangle>& out);

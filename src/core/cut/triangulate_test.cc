@@ -115,8 +115,30 @@ TEST_CASE("where all lines are drawn already, triangles meet in a place of their
   joined.add(1, 3);
   std::vector<mesh::Triangle> triangles;
   triangulate({{0, 1, 2, 3}, {}}, places, Vec3::UnitY(), joined, triangles);
-  REQUIRE(triangles.size() == 4);
   REQUIRE(places.size() == 5);
   CHECK(places[4] == vec3(0.5, 0, 0.5));
+  CHECK(triangles.size() == 4);
   CHECK(fitsRims(triangles, {{0, 1, 2, 3}}));
+  CHECK(areaOf(triangles, places, true) == Approx(1));
+}
+
+TEST_CASE("a face with places in one line and twice at one place has no triangle turned over") {
+  // A U whose inner corners are doubled, and with a place in the middle of each side.
+  std::vector<Vec3> places;
+  Loop rim;
+  const std::vector<std::array<double, 2>> outline = {{0, 0}, {3, 0}, {3, 3}, {2, 3}, {2, 1},
+                                                      {2, 1}, {1, 1}, {1, 1}, {1, 3}, {0, 3}};
+  for (std::size_t k = 0; k < outline.size(); ++k) {
+    const auto &p = outline[k], &q = outline[(k + 1) % outline.size()];
+    for (const double share : {0.0, 0.5, 0.5}) {
+      rim.push_back(u32(places.size()));
+      places.push_back(vec3(p[0] + share * (q[0] - p[0]), 0, -(p[1] + share * (q[1] - p[1]))));
+    }
+  }
+  std::vector<mesh::Triangle> triangles;
+  Joined joined;
+  triangulate({rim, {}}, places, Vec3::UnitY(), joined, triangles);
+  CHECK(fitsRims(triangles, {rim}));
+  CHECK(areaOf(triangles, places, true) == Approx(7));
+  CHECK(areaOf(triangles, places, false) == Approx(7));
 }

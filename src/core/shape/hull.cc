@@ -13,6 +13,7 @@ namespace drubble::shape {
 namespace {
 
 constexpr std::uint32_t kNone = 0xffffffffu;
+constexpr std::size_t kFacetsAPoint = 1000;  // made on the way, by far more than any hull needs
 
 struct Facet {
   std::array<std::uint32_t, 3> v{};
@@ -30,8 +31,13 @@ class Builder {
   std::vector<Facet> build() {
     firstTetrahedron();
     // Facets are appended, never re-used, so this visits each one that still has points outside it.
-    for (std::uint32_t f = 0; f < facets_.size(); ++f)
+    const std::size_t most = 1000 + kFacetsAPoint * p_.size();
+    for (std::uint32_t f = 0; f < facets_.size(); ++f) {
       if (!facets_[f].dead && !facets_[f].outside.empty()) addPoint(f);
+      if (facets_.size() > most)
+        throw Error(ErrorKind::Input,
+                    "its points lie too close together for a hull: weld those that are one");
+    }
     std::vector<Facet> alive;
     for (Facet& f : facets_)
       if (!f.dead) alive.push_back(std::move(f));

@@ -160,6 +160,18 @@ Shape plane(const Vec3& normal) {
   return s;
 }
 
+bool InnerFace::covers(const Vec3& place, double slack) const {
+  for (const auto& t : region) {
+    bool in = true;
+    for (std::size_t k = 0; k < 3 && in; ++k) {
+      const Vec3 side = t[(k + 1) % 3] - t[k];
+      in = side.cross(place - t[k]).dot(normal) >= -slack * side.norm();
+    }
+    if (in) return true;
+  }
+  return false;
+}
+
 Shape joined(std::vector<Part> parts) {
   Shape s;
   s.kind = Kind::Joined;
@@ -272,8 +284,14 @@ Shape scaled(const Shape& s, double factor) {
   if (s.fine != nullptr) out.fine = std::make_shared<const Polyhedron>(scaledPolyhedron(*s.fine, factor));
   if (s.parts != nullptr) {
     std::vector<Part> parts;
-    for (const Part& p : *s.parts)
-      parts.push_back({scaled(p.shape, factor), {p.pose.position * factor, p.pose.turn}});
+    for (const Part& p : *s.parts) {
+      parts.push_back({scaled(p.shape, factor), {p.pose.position * factor, p.pose.turn}, p.inner});
+      for (InnerFace& face : parts.back().inner) {
+        face.offset *= factor;
+        for (auto& t : face.region)
+          for (Vec3& v : t) v *= factor;
+      }
+    }
     out.parts = std::make_shared<const std::vector<Part>>(std::move(parts));
   }
   return out;

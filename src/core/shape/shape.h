@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 // Collision shapes: what a piece is felt as. Body space: origin at the centre of mass, axes of the mesh.
 #pragma once
+#include <array>
 #include <memory>
+#include <vector>
 
 #include "core/mesh/tree.h"
 #include "core/shape/hull.h"
@@ -39,10 +41,21 @@ struct Shape {
   double margin = 0;                               // skin around it, felt but not counted as overlap
 };
 
+// Where a part was cut from others of its body: nothing touches it there.
+struct InnerFace {
+  Vec3 normal = Vec3::Zero();  // outward; normal . x = offset
+  double offset = 0;
+  std::vector<std::array<Vec3, 3>> region;  // triangles of the plane, none of them a needle
+
+  // Whether a place is over the region, to within `slack`, wherever along the normal.
+  bool covers(const Vec3& place, double slack) const;
+};
+
 // One of several shapes in one body.
 struct Part {
   Shape shape;
-  Pose pose;  // part to body
+  Pose pose;                          // part to body
+  std::vector<InnerFace> inner = {};  // the part's own space
 };
 
 Shape sphere(double radius);

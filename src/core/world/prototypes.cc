@@ -172,6 +172,24 @@ shape::Shape shapeFor(ShapeChoice choice, const mesh::TriangleMesh& m, int corne
   }
 }
 
+// Of a part's size: corners nearer than that are one.
+constexpr double kSameCorner = 1e-4;
+
+shape::Shape partsWithin(const shape::ConvexParts& parts, int most, double& lost) {
+  std::vector<shape::Part> out;
+  lost = 0;
+  for (const shape::ConvexPart& p : parts.parts) {
+    double own = 0;
+    Box box;
+    for (const Vec3& v : p.corners) box.add(v);
+    shape::Shape hull = hullWithin(thinned(p.corners, kSameCorner * box.size().maxCoeff()), most, own);
+    lost = greatest(lost, own);
+    out.push_back({std::move(hull), {}, p.inner});
+  }
+  if (out.size() == 1) return out[0].shape;
+  return shape::joined(std::move(out));
+}
+
 Prototype shapedPrototype(const std::string& name, const mesh::TriangleMesh& m, shape::Shape s,
                           const mesh::MassProperties& solid, double density) {
   mesh::TriangleMesh body = m;
@@ -215,7 +233,7 @@ Prototype joinedPrototype(const std::string& name, const std::vector<Prototype>&
     const Pose pose{d, poses[k].turn};
     mesh::append(whole, mesh::transformed(parts[k].mesh, Vec3::Ones(), pose));
     if (parts[k].shape.kind == shape::Kind::Joined)
-      for (const shape::Part& p : *parts[k].shape.parts) shapes.push_back({p.shape, pose * p.pose});
+      for (const shape::Part& p : *parts[k].shape.parts) shapes.push_back({p.shape, pose * p.pose, p.inner});
     else
       shapes.push_back({parts[k].shape, pose});
   }

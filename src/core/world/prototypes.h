@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "core/shape/decompose.h"
 #include "core/world/scene.h"
 
 namespace drubble::world {
@@ -19,6 +20,9 @@ shape::Shape shapeFor(ShapeChoice choice, const mesh::TriangleMesh& m_body, int 
 // The hull of `points` with at most `most` corners: those farthest out are kept first, so that what is lost
 // is shaved off evenly. `lost`: the greatest distance (m) by which the points stand out of it.
 shape::Shape hullWithin(std::span<const Vec3> points, int most, double& lost);
+
+// Convex parts as one shape, each hull with at most `most` corners; `lost` as above, of the worst.
+shape::Shape partsWithin(const shape::ConvexParts& parts, int most, double& lost);
 
 // Those of the points that are at least `apart` from the ones before them. Cost: about n log n.
 std::vector<Vec3> thinned(std::span<const Vec3> points, double apart);

@@ -45,6 +45,8 @@ struct Prototype {
   Vec3 origin = Vec3::Zero();  // where the mesh's own origin is, body space
   MaterialId material;
   std::array<double, 3> colour{0.6, 0.6, 0.6};
+  std::vector<std::uint8_t> inside;  // of each triangle whether the solid was cut there; empty: of none
+  std::array<double, 3> inside_colour{0.8, 0.8, 0.8};
   bool show = true;
   // Of a driven mesh that changes its form: where its vertices are (body space, in the order of `mesh`), one
   // list a shot frame from `bends_from` on; before and after that it keeps the first and the last.

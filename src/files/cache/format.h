@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 3;
+inline constexpr int kCacheVersion = 4;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 
@@ -25,6 +25,7 @@ CREATE TABLE prototypes (
   volume REAL, mass REAL, size REAL, inner_radius REAL, outer_radius REAL,
   origin_x REAL, origin_y REAL, origin_z REAL,
   red REAL, green REAL, blue REAL, show INTEGER, shape TEXT,
+  inside_red REAL, inside_green REAL, inside_blue REAL, inside BLOB,
   mesh BLOB NOT NULL, mesh_hash INTEGER NOT NULL);
 CREATE TABLE bends (
   prototype INTEGER NOT NULL, frame INTEGER NOT NULL, data BLOB NOT NULL, hash INTEGER NOT NULL,

@@ -85,7 +85,9 @@ void CacheReader::readPieces() {
   Statement p(*db_,
               "SELECT name, material, shape, volume, mass, size, inner_radius, outer_radius, origin_x, "
               "origin_y, origin_z, "
-              "red, green, blue, show, mesh, mesh_hash FROM prototypes ORDER BY id");
+              "red, green, blue, show, mesh, mesh_hash, inside_red, inside_green, inside_blue, inside FROM "
+              "prototypes "
+              "ORDER BY id");
   while (p.step()) {
     CachedPrototype& c = prototypes_.emplace_back();
     c.name = p.text(0);
@@ -102,6 +104,10 @@ void CacheReader::readPieces() {
     const Bytes mesh = p.blob(15);
     if (hashOf(mesh) != p.integer(16)) damaged("the mesh of '" + c.name + "'");
     c.mesh = unpackMesh(mesh);
+    c.inside_colour = {p.real(17), p.real(18), p.real(19)};
+    for (const std::byte b : p.blob(20)) c.inside.push_back(static_cast<std::uint8_t>(b));
+    if (!c.inside.empty() && c.inside.size() != c.mesh.triangles.size())
+      damaged("the inside of '" + c.name + "'");
   }
   Statement bends(*db_, "SELECT DISTINCT prototype FROM bends");
   while (bends.step()) prototypes_.at(static_cast<std::size_t>(bends.integer(0))).bends = true;

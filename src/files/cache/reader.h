@@ -19,6 +19,8 @@ struct CachedPrototype {
   double volume = 0, mass = 0, size = 0, inner_radius = 0, outer_radius = 0;
   Vec3 origin = Vec3::Zero();  // where the mesh's own origin is, body space
   std::array<double, 3> colour{};
+  std::vector<std::uint8_t> inside;  // of each triangle whether the solid was cut there; empty: of none
+  std::array<double, 3> inside_colour{};
   bool show = true;
   mesh::TriangleMesh mesh;  // body space
   bool bends = false;       // its vertices move: CacheReader::verticesAt

@@ -124,7 +124,9 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
 }
 
 void CacheWriter::addPrototypes(const BuiltScene& built) {
-  Statement row(db_, "INSERT INTO prototypes VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+  Statement row(
+      db_,
+      "INSERT INTO prototypes VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
     const world::Prototype& p = built.scene.prototypes[i];
     const Blob mesh = packMesh(p.mesh);
@@ -140,6 +142,8 @@ void CacheWriter::addPrototypes(const BuiltScene& built) {
         .bind(p.colour[2])
         .bind(p.show ? 1 : 0)
         .bind(shape::kindName(p.shape.kind));
+    for (const double x : p.inside_colour) row.bind(x);
+    row.bind(std::as_bytes(std::span(p.inside)));
     row.bind(std::span<const std::byte>(mesh.data)).bind(mesh.hash).once();
   }
 }

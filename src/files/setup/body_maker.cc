@@ -11,8 +11,15 @@
 #include "files/meshes.h"
 #include "files/numbered.h"
 #include "files/obj.h"
+#include "files/part_store.h"
 
 namespace drubble::files {
+
+namespace {
+
+constexpr std::size_t kManyTriangles = 5000;  // whose parts take a while
+
+}  // namespace
 
 // One body for each group of its OBJ file, called BODY/GROUP; or the body itself.
 std::vector<BodySetup> BodyMaker::split(const BodySetup& b) const {
@@ -95,6 +102,22 @@ std::optional<world::Prototype> BodyMaker::primitive(const BodySetup& b, double 
   return {};
 }
 
+BodyMaker::MadeShape BodyMaker::inParts(const BodySetup& b, const mesh::TriangleMesh& m_body) const {
+  const shape::PartsGoal goal{b.fit * m_body.bounds().size().maxCoeff(), b.most_parts};
+  const PartStore store(how_.store);
+  std::optional<shape::ConvexParts> parts = store.find(m_body, goal);
+  if (!parts) {
+    if (how_.say && m_body.triangles.size() > kManyTriangles)
+      how_.say(fmt::format("making convex parts of '{}', {} triangles", b.name, m_body.triangles.size()));
+    parts = shape::convexParts(m_body, goal, how_.team);
+    store.keep(m_body, goal, *parts);
+  }
+  MadeShape out;
+  out.scale = b.scale;
+  out.shape = world::partsWithin(*parts, b.hull_corners, out.lost);
+  return out;
+}
+
 BodyMaker::MadeShape BodyMaker::shapeOf(const BodySetup& b, const mesh::TriangleMesh& m_body) {
   static const std::map<std::string, world::ShapeChoice> kChoices = {
       {"sphere", world::ShapeChoice::Sphere},
@@ -102,21 +125,29 @@ BodyMaker::MadeShape BodyMaker::shapeOf(const BodySetup& b, const mesh::Triangle
       {"ellipsoid", world::ShapeChoice::Ellipsoid},
       {"capsule", world::ShapeChoice::Capsule},
       {"cylinder", world::ShapeChoice::Cylinder}};
-  const std::string key = fmt::format("{} {} {} {} {} {} {}", b.mesh, b.part ? b.name : "", b.mend,
-                                      b.mesh_unit, b.shape, b.hull_corners, b.fit);
+  const std::string key =
+      fmt::format("{} {} {} {} {} {} {} {} {}", b.mesh, b.part ? b.name : "", b.mend, b.mesh_unit, b.shape,
+                  b.hull_corners, b.fit, b.most_parts, b.role == world::Role::Dynamic);
   if (const auto made = made_.find(key); b.geometry == Geometry::Mesh && made != made_.end()) {
     const double factor = b.scale / made->second.scale;
     return {shape::scaled(made->second.shape, factor), b.scale, made->second.lost * factor};
   }
   MadeShape out;
   out.scale = b.scale;
-  if (b.shape == "auto")
-    out.shape =
-        measure::cheapestShape(m_body, b.fit * m_body.bounds().size().maxCoeff(), b.hull_corners, out.lost);
-  else if (b.shape == "hull")
+  const double tolerance = b.fit * m_body.bounds().size().maxCoeff();
+  if (b.shape == "auto") {
+    out.shape = measure::cheapestShape(m_body, tolerance, b.hull_corners, out.lost);
+    // A hull that stands proud by more than that stands for something concave.
+    if (b.role == world::Role::Dynamic && out.shape.kind == shape::Kind::Convex &&
+        measure::shapeFit(m_body, out.shape).outward > tolerance + out.lost)
+      out = inParts(b, m_body);
+  } else if (b.shape == "parts") {
+    out = inParts(b, m_body);
+  } else if (b.shape == "hull") {
     out.shape = world::hullWithin(m_body.vertices, b.hull_corners, out.lost);
-  else
+  } else {
     out.shape = world::shapeFor(kChoices.at(b.shape), m_body);
+  }
   if (b.geometry == Geometry::Mesh) made_[key] = out;
   return out;
 }

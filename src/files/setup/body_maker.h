@@ -3,7 +3,7 @@
 #pragma once
 #include <map>
 
-#include "files/setup/setup.h"
+#include "files/setup/build_scene.h"
 
 namespace drubble::files {
 
@@ -16,7 +16,7 @@ struct MadeBody {
 // Remembers the shapes it made: the same mesh again, only larger or smaller, has its shape scaled.
 class BodyMaker {
  public:
-  explicit BodyMaker(const Setup& s) : s_(s) {}
+  BodyMaker(const Setup& s, const Building& how) : s_(s), how_(how) {}
 
   // One body for each group of its OBJ file, called BODY/GROUP; or the body itself.
   std::vector<BodySetup> split(const BodySetup& b) const;
@@ -35,7 +35,10 @@ class BodyMaker {
   MadeShape shapeOf(const BodySetup& b, const mesh::TriangleMesh& m_body);
   world::Prototype solid(const BodySetup& b, const mesh::TriangleMesh& m, double density, double& lost);
 
+  MadeShape inParts(const BodySetup& b, const mesh::TriangleMesh& m_body) const;
+
   const Setup& s_;
+  const Building& how_;
   std::map<std::string, MadeShape> made_;  // by file and all that decides the shape but its scale
 };
 

@@ -116,6 +116,9 @@ class Builder {
         pieces[k] = pieceOf(bodies[k], std::move(cut.pieces[k].mesh), density);
     });
     for (std::size_t k = 0; k < bodies.size(); ++k) {
+      world::Prototype& made_piece = pieces[k].prototype;
+      for (const cut::Source& s : sources[k]) made_piece.inside.push_back(s.inside ? 1 : 0);
+      made_piece.inside_colour = made.inside_colour.value_or(paler(colour));
       // The piece's origin is its centre of mass, the kit's that of the whole.
       const Vec3 offset = p.origin - pieces[k].prototype.origin;
       kit.parts.push_back({PrototypeId(first + k), {offset, Quat::Identity()}, made.numbers[k]});
@@ -125,6 +128,12 @@ class Builder {
                          made.cut.taken, whole.mesh, std::move(cut.interfaces), std::move(sources)});
     kits_.emplace(b.name, std::move(kit));
     order_.push_back(b.name);
+  }
+
+  // Fresh breaks are paler than what has seen the weather.
+  static std::array<double, 3> paler(std::array<double, 3> colour) {
+    for (double& x : colour) x += 0.45 * (0.92 - x);
+    return colour;
   }
 
   // A little lighter or darker by name, so that pieces are told apart.
@@ -259,7 +268,7 @@ class Builder {
   std::vector<std::string> order_;  // of the kits
   std::vector<Problem> problems_;
   std::set<std::string> copied_;  // what is in a group, or copied by a place
-  BodyMaker maker_{s_};
+  BodyMaker maker_{s_, how_};
 };
 
 }  // namespace

@@ -17,6 +17,7 @@ namespace drubble::files {
 struct Building {
   Team* team = nullptr;
   std::function<void(const std::string&)> say;  // what is about to take long
+  std::string store;                            // a folder for what is costly to make; empty: nothing is kept
 };
 
 struct BuiltScene {

@@ -18,6 +18,8 @@ namespace drubble::files {
 
 namespace {
 
+constexpr double kManyPieces = 1000;  // what takes more than a moment
+constexpr std::size_t kManyTriangles = 20000;
 constexpr double kSameCorner = 1e-4;  // of a piece's size: corners nearer than that are one to its hull
 
 std::string beside(const Setup& s, const std::string& file) {
@@ -68,7 +70,7 @@ class Cutter {
  private:
   // Told before it is done: sites outside the mesh, and cells in several parts, make it another number.
   void say(const std::string& called, double pieces, const mesh::TriangleMesh& m) const {
-    if (how_.say)
+    if (how_.say && (pieces >= kManyPieces || m.triangles.size() >= kManyTriangles))
       how_.say(fmt::format("cutting '{}', {} triangles, into about {:.0f} pieces", called, m.triangles.size(),
                            pieces));
   }

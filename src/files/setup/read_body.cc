@@ -163,11 +163,11 @@ void readBody(Table& t, const Setup& s, BodySetup& b) {
   if (ground && b.role != world::Role::Static)
     t.complain("role", "ground cannot move: leave the role out, or make it a box");
   b.shape = t.choice("shape", "auto",
-                     {"auto", "sphere", "box", "ellipsoid", "capsule", "cylinder", "hull", "mesh"});
+                     {"auto", "sphere", "box", "ellipsoid", "capsule", "cylinder", "hull", "parts", "mesh"});
   if (t.has("shape")) b.shape_where = t.document().where(*t.node("shape"));
   if (b.shape == "mesh" && b.role == world::Role::Dynamic)
     t.complain("shape", fmt::format("body '{}' moves by itself, and shape 'mesh' is for static and kinematic "
-                                    "bodies: use 'hull', several joined in a [[group]], or another role",
+                                    "bodies: use 'parts', 'hull', or another role",
                                     b.name));
   if (b.bends && (b.role != world::Role::Kinematic || (b.shape != "auto" && b.shape != "mesh")))
     t.complain("mesh", fmt::format("body '{}' changes its form with its numbered meshes: that is for role = "
@@ -175,6 +175,7 @@ void readBody(Table& t, const Setup& s, BodySetup& b) {
                                    b.name));
   b.hull_corners = t.integer("hull_corners", 64, {4, 256});
   b.fit = t.number("fit", 0.01, {0, 0.5});
+  b.most_parts = t.integer("most_parts", 24, {1, 256});
   readCommon(t, s, b);
 }
 

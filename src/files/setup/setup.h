@@ -92,6 +92,7 @@ struct BodySetup {
   bool mend = false;                            // the mesh, where it can be
   double mesh_unit = 0;                         // metres in one of the mesh file's; 0: the setup's
   int hull_corners = 64;
+  int most_parts = 24;
   double fit = 0.01;  // share of the size: what "auto" may be off by
   double margin = 0;  // m
   world::Start start = world::Start::Awake;
