@@ -6,6 +6,8 @@
 
 #include "core/base/error.h"
 #include "core/mesh/mass.h"
+#include "core/mesh/test_solids.h"
+#include "core/world/world.h"
 #include "files/cuts.h"
 #include "files/meshes.h"
 #include "files/obj.h"
@@ -145,4 +147,74 @@ TEST_CASE("places are read from tables with and without names, and from meshes")
   CHECK(why("1,2,3\n1,2\n") == "2: a place needs three numbers: x, y and z");
   CHECK(why("a,b,c\n") == "1: no column is called x: name three of them x, y and z");
   CHECK(why("# nothing\n") == "0: the file holds no places");
+}
+
+TEST_CASE("cut pieces lie still against each other: without weight, and asleep under it until they are hit") {
+  const Folder folder;
+  const mesh::TriangleMesh ring = mesh::torus(0.5, 0.2, 24, 12);
+  writeObj(folder.at("ring.obj"), ring, "ring");
+  const std::string text = R"([[body]]
+name = "ring"
+mesh = "ring.obj"
+at = [0, 2, 0]
+[[body]]
+name = "block"
+box = [1, 1, 1]
+at = [3, 2, 0]
+[[cut]]
+of = "ring"
+count = 40
+[[cut]]
+of = "block"
+count = 60
+)";
+  const auto farthest = [](const Setup& s, int frames) {
+    const BuiltScene built = buildScene(s);
+    world::World w(built.scene);
+    world::Watcher nobody;
+    for (int f = 0; f < frames; ++f) w.advance(nobody);
+    double far = 0;
+    for (std::size_t i = 0; i < built.scene.pieces.size(); ++i)
+      far = std::max(far, (w.motion().position[i] - built.scene.pieces[i].start.position).norm());
+    return far;
+  };
+  CHECK(farthest(parseSetup(folder.at("x.toml"), "gravity = 0\n" + text), 48) < 1e-14);  // rounding alone
+  const std::string asleep = text + "[[adjust]]\nwho = \"**\"\nstart = \"asleep\"\n";
+  CHECK(farthest(parseSetup(folder.at("x.toml"), asleep), 24) == 0);
+  const std::string hit = asleep +
+                          "[[body]]\nname = \"shot\"\nsphere = 0.2\nat = [3, 2, 3]\nvelocity = [0, 0, -12]\n"
+                          "[[adjust]]\nwho = \"shot\"\nstart = \"awake\"\n";
+  CHECK(farthest(parseSetup(folder.at("x.toml"), hit), 12) > 0.1);
+}
+
+TEST_CASE("parts of a concave mesh are made once: the next one finds them") {
+  const Folder folder;
+  writeObj(folder.at("bracket.obj"), mesh::bracket(), "bracket");
+  const Setup s = parseSetup(folder.at("x.toml"), "[[body]]\nname = \"bracket\"\nmesh = \"bracket.obj\"\n");
+  Building how;
+  how.store = folder.at("parts");
+  const BuiltScene first = buildScene(s, how);
+  REQUIRE(first.scene.prototypes[0].shape.kind == shape::Kind::Joined);
+  CHECK(first.scene.prototypes[0].shape.parts->size() == 2);
+  std::vector<std::filesystem::path> kept;
+  for (const auto& f : std::filesystem::directory_iterator(how.store)) kept.push_back(f.path());
+  REQUIRE(kept.size() == 1);
+  const auto written = std::filesystem::last_write_time(kept[0]);
+  const BuiltScene again = buildScene(s, how);
+  CHECK(std::filesystem::last_write_time(kept[0]) == written);
+  const auto& a = *first.scene.prototypes[0].shape.parts;
+  const auto& b = *again.scene.prototypes[0].shape.parts;
+  REQUIRE(a.size() == b.size());
+  for (std::size_t k = 0; k < a.size(); ++k) {
+    CHECK(a[k].shape.convex->vertices == b[k].shape.convex->vertices);
+    CHECK(a[k].inner.size() == b[k].inner.size());
+  }
+  // What is damaged is made anew.
+  std::filesystem::resize_file(kept[0], 40);
+  CHECK(buildScene(s, how).scene.prototypes[0].shape.parts->size() == 2);
+  CHECK(std::filesystem::file_size(kept[0]) > 40);
+  // A hull is what is asked for, or what a body that does not move by itself is not felt as.
+  const Setup hull =
+      parseSetup(folder.at("x.toml"), "[[body]]\nname = \"b\"\nmesh = \"bracket.obj\"\nshape = \"hull\"\n");
+  CHECK(buildScene(hull, how).scene.prototypes[0].shape.kind == shape::Kind::Convex);
 }
