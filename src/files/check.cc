@@ -94,9 +94,10 @@ void checkPlugs(const BuiltScene& built, std::vector<Finding>& out) {
          fmt::format("body '{}': its shape fills {:.0f} % of its hollow inside ({:.0f} % of its "
                      "outline is hollow), so nothing can get in; {}",
                      b.name, 100 * fit.plugged, 100 * fit.hollow,
-                     fixed ? "set shape = \"mesh\""
-                           : "build it from several hulls in a [[group]] with joined = true, or lead it "
-                             "by keys with role = \"kinematic\" and shape = \"mesh\""),
+                     fixed
+                         ? "set shape = \"mesh\""
+                         : "set shape = \"parts\", or lead it by keys with role = \"kinematic\" and shape = "
+                           "\"mesh\""),
          {b.name},
          fit.plugged});
   }
@@ -139,10 +140,11 @@ void checkFits(const Setup& setup, const BuiltScene& built, std::vector<Finding>
     const double worst = greatest(fit.outward, fit.inward);
     if (worst < kProud * p.traits.size || plugs(fitOf(built, i))) continue;  // a plug is said by checkPlugs
     const bool proud = fit.outward >= fit.inward;
-    const char* mend =
-        b.shape == "hull" || b.shape == "auto"
-            ? "join several hulls in a [[group]], or set shape = \"mesh\" if it need not move by itself"
-            : "try shape = \"auto\" or \"hull\"";
+    const char* mend = b.cut ? "cut it into smaller pieces there"
+                       : b.shape == "hull"
+                           ? "set shape = \"parts\", or \"mesh\" if it need not move by itself"
+                       : b.shape == "auto" || b.shape == "parts" ? "raise most_parts, or lower fit"
+                                                                 : "try shape = \"auto\" or \"parts\"";
     out.push_back(
         {Severity::Warning,
          "fit",
@@ -277,8 +279,9 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
     l.name = p.name;
     l.role = world::roleName(b.role);
     const bool box = b.shape == "box" || (b.shape == "auto" && b.geometry == Geometry::Box);
-    l.shape = p.shape.kind != shape::Kind::Convex ? shape::kindName(p.shape.kind)
-              : box                               ? "box"
+    l.shape = p.shape.kind == shape::Kind::Joined   ? fmt::format("{} parts", p.shape.parts->size())
+              : p.shape.kind != shape::Kind::Convex ? shape::kindName(p.shape.kind)
+              : box                                 ? "box"
                     : fmt::format("hull, {} corners", p.shape.convex->vertices.size());
     l.material = b.material.empty() ? "-" : b.material;
     l.copies = static_cast<std::size_t>(

@@ -163,10 +163,10 @@ box = [1, 1, 1]
 at = [3, 2, 0]
 [[cut]]
 of = "ring"
-count = 40
+count = 16
 [[cut]]
 of = "block"
-count = 60
+count = 16
 )";
   const auto farthest = [](const Setup& s, int frames) {
     const BuiltScene built = buildScene(s);
@@ -182,9 +182,9 @@ count = 60
   const std::string asleep = text + "[[adjust]]\nwho = \"**\"\nstart = \"asleep\"\n";
   CHECK(farthest(parseSetup(folder.at("x.toml"), asleep), 24) == 0);
   const std::string hit = asleep +
-                          "[[body]]\nname = \"shot\"\nsphere = 0.2\nat = [3, 2, 3]\nvelocity = [0, 0, -12]\n"
+                          "[[body]]\nname = \"shot\"\nsphere = 0.2\nat = [3, 2, 3]\nvelocity = [0, 0, -20]\n"
                           "[[adjust]]\nwho = \"shot\"\nstart = \"awake\"\n";
-  CHECK(farthest(parseSetup(folder.at("x.toml"), hit), 12) > 0.1);
+  CHECK(farthest(parseSetup(folder.at("x.toml"), hit), 8) > 0.05);
 }
 
 TEST_CASE("parts of a concave mesh are made once: the next one finds them") {
