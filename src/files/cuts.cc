@@ -123,7 +123,9 @@ std::vector<LookedPiece> piecesOf(const Setup& s, const BuiltScene& built, const
   const Look skin = lookOn(cut.whole, file, factor, s.unit, cut.name);
   std::vector<LookedPiece> out;
   for (std::uint32_t k = 0; k < cut.count; ++k) {
-    const mesh::TriangleMesh& m = built.meshes[cut.first + k];
+    const cut::RoughMesh seen =
+        cut::roughened(built.meshes[cut.first + k], cut.sources[k], cut.interfaces, cut.rough);
+    const mesh::TriangleMesh& m = seen.mesh;
     LookedPiece& piece = out.emplace_back();
     piece.name = built.scene.prototypes[cut.first + k].name;
     piece.mesh = m;
@@ -133,7 +135,7 @@ std::vector<LookedPiece> piecesOf(const Setup& s, const BuiltScene& built, const
     piece.look.names.push_back(cut.name + "_inside");
     for (Vec3& v : piece.mesh.vertices) v /= s.unit;
     for (std::size_t t = 0; t < m.triangles.size(); ++t) {
-      const cut::Source& source = cut.sources[k][t];
+      const cut::Source& source = seen.sources[t];
       const Vec3 flat = m.normal(t);
       std::array<Vec2, 3> uv;
       std::array<Vec3, 3> normal;

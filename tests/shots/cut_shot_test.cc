@@ -37,11 +37,25 @@ TEST_CASE("cut tells of closed pieces with their like, and writes them by name")
   CHECK(ran.code == 0);
   CHECK_THAT(ran.out, Contains("stone: 40 pieces") && Contains("closed, and each face has its like"));
   const json j = json::parse(p.run({"cut", "stone.toml", "--set", "cut.pieces.count=25", "--json"}).out);
-  REQUIRE(j.size() == 1);
-  CHECK(j[0]["pieces"] == 25);
-  CHECK(j[0]["open_edges"] == 0);
-  CHECK(j[0]["unpaired_faces"] == 0);
-  CHECK(j[0]["volume_error"] < 1e-9);
+  CHECK(j["pieces"] == 25);
+  CHECK(j["open_edges"] == 0);
+  CHECK(j["flipped"] == 0);
+  CHECK(j["unpaired_faces"] == 0);
+  CHECK(j["volume_error"] < 1e-9);
+  CHECK(j["slivers_merged"] == 0);
+  CHECK(j["seconds"] > 0);
+  CHECK(j["mean_faces_interior"].is_null());  // none of so few lies wholly within
+  REQUIRE(j["bodies"].size() == 1);
+  CHECK(j["bodies"][0]["body"] == "stone");
+  CHECK(j["bodies"][0]["components"] == 1);
+  // A line a piece; pictures of them pulled apart; other files.
+  CHECK_THAT(p.run({"cut", "stone.toml", "--list"}).out, Contains("stone/0001") && Contains("stone/0040"));
+  CHECK(p.run({"cut", "stone.toml", "-o", "stone.glb"}).code == 0);
+  CHECK(p.run({"cut", "stone.toml", "-o", "stone.stl"}).code == 2);
+  CHECK(p.run({"cut", "stone.toml", "--list", "--json"}).code == 2);
+  CHECK(p.run({"draw", "stone.toml", "--show", "pieces", "--section", "z=0", "--quick", "--size", "160x100",
+               "-o", "stone.png"})
+            .code == 0);
   // What was written is read again as bodies of their own, each closed.
   p.write("again.toml", "frames = [1, 2]\n[[body]]\nname = \"again\"\nmesh = \"stone.obj\"\nsplit = true\n");
   CHECK_THAT(p.run({"check", "again.toml"}).out, Contains("40 pieces"));

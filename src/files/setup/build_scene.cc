@@ -117,7 +117,14 @@ class Builder {
     });
     for (std::size_t k = 0; k < bodies.size(); ++k) {
       world::Prototype& made_piece = pieces[k].prototype;
-      for (const cut::Source& s : sources[k]) made_piece.inside.push_back(s.inside ? 1 : 0);
+      if (made.rough.amount > 0) {
+        cut::RoughMesh seen = cut::roughened(pieces[k].mesh, sources[k], cut.interfaces, made.rough);
+        for (Vec3& v : seen.mesh.vertices) v += made_piece.origin;
+        made_piece.mesh = std::move(seen.mesh);
+        for (const cut::Source& s : seen.sources) made_piece.inside.push_back(s.inside ? 1 : 0);
+      } else {
+        for (const cut::Source& s : sources[k]) made_piece.inside.push_back(s.inside ? 1 : 0);
+      }
       made_piece.inside_colour = made.inside_colour.value_or(paler(colour));
       // The piece's origin is its centre of mass, the kit's that of the whole.
       const Vec3 offset = p.origin - pieces[k].prototype.origin;
@@ -125,7 +132,8 @@ class Builder {
       store(bodies[k], std::move(pieces[k]), material);
     }
     out_.cuts.push_back({b.name, first, u32(bodies.size()), made.cut.merged, made.lost, made.gap,
-                         made.cut.taken, whole.mesh, std::move(cut.interfaces), std::move(sources)});
+                         made.cut.taken, made.rough, whole.mesh, std::move(cut.interfaces),
+                         std::move(sources)});
     kits_.emplace(b.name, std::move(kit));
     order_.push_back(b.name);
   }

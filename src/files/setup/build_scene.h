@@ -7,7 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/team.h"
-#include "core/cut/pieces.h"
+#include "core/cut/rough.h"
 #include "core/world/scene.h"
 #include "files/setup/setup.h"
 
@@ -46,6 +46,7 @@ struct BuiltScene {
     std::size_t merged = 0;                  // slivers
     std::size_t lost = 0;                    // pieces thinner than the gap
     double gap = 0, taken = 0;               // m between pieces, m3 that went with it
+    cut::Rough rough;                        // what pictures and files make of breaks
     mesh::TriangleMesh whole;                // in its mesh space
     std::vector<cut::Interface> interfaces;  // between the pieces, counted from 0; in the body's mesh space
     std::vector<std::vector<cut::Source>> sources;  // of each piece's triangles

@@ -174,6 +174,7 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
     if (!whole && !namesPiecesOf(c, body)) continue;
     out.gap = greatest(out.gap, c.gap);
     if (c.inside_colour) out.inside_colour = c.inside_colour;
+    if (c.rough.amount > out.rough.amount) out.rough = c.rough;
     const Cutter cutter(s, c, how);
     if (whole) {
       for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name))

@@ -12,6 +12,7 @@ struct CutPieces {
   std::size_t lost = 0;              // thinner than the gap
   double gap = 0;                    // m
   std::optional<std::array<double, 3>> inside_colour;
+  cut::Rough rough;
 };
 
 // Whether a table cuts the body.

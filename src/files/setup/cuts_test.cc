@@ -200,3 +200,20 @@ TEST_CASE("bricks, slabs and given places, with room between") {
   CHECK(whyNot("[[cut]]\nof = \"stone\"\npattern = \"points\"\nfile = \"nowhere.csv\"\n") ==
         "cut 'stone': nowhere.csv: cannot read the places: no such file, or no permission");
 }
+
+TEST_CASE("rough breaks are seen and written, and not felt") {
+  const BuiltScene plain = build(kCut),
+                   rough = build(kCut + "rough = { amount = 1, grain = 6 }\ninside_colour = \"#ff0000\"\n");
+  REQUIRE(rough.scene.prototypes.size() == plain.scene.prototypes.size());
+  for (std::uint32_t k = plain.cuts[0].first; k < plain.cuts[0].first + plain.cuts[0].count; ++k) {
+    const world::Prototype &a = plain.scene.prototypes[k], &b = rough.scene.prototypes[k];
+    CHECK(a.traits.mass() == b.traits.mass());
+    CHECK(a.shape.convex->vertices == b.shape.convex->vertices);
+    CHECK(b.mesh.triangles.size() > a.mesh.triangles.size());
+    CHECK(b.inside.size() == b.mesh.triangles.size());
+    CHECK(b.inside_colour == std::array<double, 3>{1, 0, 0});
+  }
+  const CutReport r = reportOn(rough, rough.cuts[0]);
+  CHECK(r.open_edges + r.flipped_edges + r.unpaired_faces == 0);
+  CHECK(whyNot(kCut + "rough = { grain = 6 }\n") == "rough needs amount: how far breaks go up and down");
+}

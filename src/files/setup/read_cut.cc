@@ -151,6 +151,12 @@ void readCut(Table& t, const Setup& s, CutSetup& c) {
     if (const std::vector<double> box = t.numbers("within", 6); box.size() == 6)
       c.within = boxOf(box, t.document().unit);
   if (t.has("inside_colour")) c.inside_colour = parseColour(t, "inside_colour");
+  t.table("rough", [&](Table& r) {
+    c.rough.amount = r.length("amount", 0, kNotNegative);
+    c.rough.grain = r.length("grain", 5 * c.rough.amount, kPositive);
+    c.rough.seed = c.seed;
+    if (!r.has("amount")) r.complain("amount", "rough needs amount: how far breaks go up and down");
+  });
   if (c.pattern == "scatter") readScatter(t, c);
   if (c.pattern == "impact") readImpact(t, c);
   if (c.pattern == "parallel") readParallel(t, c);

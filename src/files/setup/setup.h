@@ -11,6 +11,7 @@
 #include "core/base/vec.h"
 #include "core/cut/bricks.h"
 #include "core/cut/patterns.h"
+#include "core/cut/rough.h"
 #include "core/world/scene.h"
 
 namespace drubble::files {
@@ -130,6 +131,7 @@ struct CutSetup {
   std::optional<Box>
       within;  // only pieces whose middle lies there; as all places here in the body's mesh space
   std::optional<std::array<double, 3>> inside_colour;
+  cut::Rough rough;  // of breaks, for pictures and files
   // Of scattered and given sites.
   int count = 0;
   Vec3 grain = Vec3::Ones();       // by how much longer cells are along the axes
