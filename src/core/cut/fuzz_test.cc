@@ -95,6 +95,6 @@ TEST_CASE("no triangle of a face lies over another one", "[.faces][slow]") {
 
 TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 120); }
 
-TEST_CASE("pieces of such cuts, cut again, close, fill and fit") { cutAgain(1, 2); }
+TEST_CASE("pieces of such cuts, cut again, close, fill and fit", "[slow]") { cutAgain(1, 2); }
 
 TEST_CASE("six hundred of those", "[.fuzz][slow]") { cutAgain(1, 36); }
