@@ -4,33 +4,21 @@
 
 #include <catch2/catch.hpp>
 #include <cstring>
-#include <filesystem>
-#include <fstream>
 
 #include "core/base/error.h"
 #include "core/base/trig.h"
 #include "core/mesh/mass.h"
 #include "files/gltf.h"
 #include "files/setup/build_scene.h"
+#include "files/test_folder.h"
 
 using namespace drubble;
 using namespace drubble::files;
 
 namespace {
 
-class Folder {
- public:
-  Folder() : path_(std::filesystem::temp_directory_path() / "drubble_meshes_test") {
-    std::filesystem::create_directories(path_);
-  }
-  ~Folder() { std::filesystem::remove_all(path_); }
-  std::string write(const std::string& name, const std::string& bytes) const {
-    std::ofstream(path_ / name, std::ios::binary) << bytes;
-    return (path_ / name).string();
-  }
-
- private:
-  std::filesystem::path path_;
+struct Folder : TestFolder {
+  Folder() : TestFolder("drubble_meshes_test") {}
 };
 
 const char* kPly = R"(ply

@@ -2,7 +2,6 @@
 // Pieces in files, and what they look like there.
 #include <catch2/catch.hpp>
 #include <filesystem>
-#include <fstream>
 
 #include "core/base/error.h"
 #include "core/mesh/mass.h"
@@ -12,26 +11,15 @@
 #include "files/meshes.h"
 #include "files/obj.h"
 #include "files/points.h"
+#include "files/test_folder.h"
 
 using namespace drubble;
 using namespace drubble::files;
 
 namespace {
 
-class Folder {
- public:
-  Folder() : path_(std::filesystem::temp_directory_path() / "drubble_pieces_test") {
-    std::filesystem::create_directories(path_);
-  }
-  ~Folder() { std::filesystem::remove_all(path_); }
-  std::string at(const std::string& name) const { return (path_ / name).string(); }
-  std::string with(const std::string& name, const std::string& text) const {
-    std::ofstream(at(name)) << text;
-    return at(name);
-  }
-
- private:
-  std::filesystem::path path_;
+struct Folder : TestFolder {
+  Folder() : TestFolder("drubble_pieces_test") {}
 };
 
 // A block whose texture runs with its places: u along x, v along y.
@@ -62,7 +50,7 @@ std::string painted() {
 
 TEST_CASE("pieces keep their skin's texture, normals and materials; the inside has its own") {
   const Folder folder;
-  folder.with("block.obj", painted());
+  folder.write("block.obj", painted());
   const Setup s =
       parseSetup(folder.at("block.toml"),
                  "[[body]]\nname = \"block\"\nmesh = \"block.obj\"\n[[cut]]\nof = \"block\"\ncount = 12\n");
@@ -129,16 +117,17 @@ TEST_CASE("a body without a file has flat normals and coordinates from a box") {
 
 TEST_CASE("places are read from tables with and without names, and from meshes") {
   const Folder folder;
-  const std::vector<Vec3> plain = readPoints(folder.with("a.csv", "1, 2, 3\n# a remark\n\n4; 5; 6\n"));
+  const std::vector<Vec3> plain = readPoints(folder.write("a.csv", "1, 2, 3\n# a remark\n\n4; 5; 6\n"));
   REQUIRE(plain.size() == 2);
   CHECK(plain[1] == vec3(4, 5, 6));
-  CHECK(readPoints(folder.with("b.csv", "id,Z,Y,X\n7,3,2,1\n"))[0] == vec3(1, 2, 3));
-  CHECK(readPoints(folder.with("c.ply",
-                               "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
-                               "property float z\nend_header\n1 2 3\n"))[0] == vec3(1, 2, 3));
+  CHECK(readPoints(folder.write("b.csv", "id,Z,Y,X\n7,3,2,1\n"))[0] == vec3(1, 2, 3));
+  CHECK(
+      readPoints(folder.write("c.ply",
+                              "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\n"
+                              "property float z\nend_header\n1 2 3\n"))[0] == vec3(1, 2, 3));
   const auto why = [&](const std::string& text) {
     try {
-      readPoints(folder.with("d.csv", text));
+      readPoints(folder.write("d.csv", text));
     } catch (const Error& e) {
       return std::to_string(e.problems()[0].where->line) + ": " + e.what();
     }

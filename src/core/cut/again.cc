@@ -122,13 +122,6 @@ struct Assembly::Division {
   }
 };
 
-Assembly::Assembly(Cut whole) : pieces_(std::move(whole.pieces)), merged_(whole.merged) {
-  places_.resize(whole.nodes);
-  for (const Piece& p : pieces_) addPlaces(p);
-  for (const Interface& i : whole.interfaces) normals_.push_back(i.normal);
-  gone_.assign(pieces_.size(), 0);
-}
-
 Assembly::Assembly(const mesh::TriangleMesh& whole) : places_(whole.vertices), gone_(1, 0) {
   Piece& p = pieces_.emplace_back();
   p.mesh = whole;

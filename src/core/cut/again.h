@@ -11,10 +11,9 @@
 
 namespace drubble::cut {
 
-// A cut whose pieces may be cut again. Pieces keep their numbers; parts get new ones.
+// A solid in pieces that may be cut again. Pieces keep their numbers; parts get new ones.
 class Assembly {
  public:
-  explicit Assembly(Cut whole);
   // One piece, number 0.
   explicit Assembly(const mesh::TriangleMesh& whole);
 

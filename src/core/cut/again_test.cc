@@ -12,17 +12,16 @@ namespace {
 // Cuts every `every`-th piece of a cut again, one after the other.
 Cut twice(const mesh::TriangleMesh& m, std::span<const Vec3> sites, std::uint32_t every,
           const std::function<std::vector<Vec3>(const mesh::TriangleMesh&, std::uint32_t)>& sites_of) {
-  Cut once = cutIntoCells(m, sites);
-  const auto count = u32(once.pieces.size());
-  Assembly assembly(std::move(once));
+  Assembly assembly(m);
+  const std::vector<std::uint32_t> once = assembly.again(0, sites);
   std::vector<std::uint32_t> order;
-  for (std::uint32_t k = 0; k < count; ++k) {
+  for (std::uint32_t k = 0; k < once.size(); ++k) {
     if (k % every != 0) {
-      order.push_back(k);
+      order.push_back(once[k]);
       continue;
     }
-    const mesh::TriangleMesh piece = assembly.piece(k).mesh;
-    for (const std::uint32_t part : assembly.again(k, sites_of(piece, k))) order.push_back(part);
+    const mesh::TriangleMesh piece = assembly.piece(once[k]).mesh;
+    for (const std::uint32_t part : assembly.again(once[k], sites_of(piece, k))) order.push_back(part);
   }
   return assembly.finished(order);
 }

@@ -176,10 +176,7 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
     const double twice = area(rim.at[a], rim.at[b], rim.at[c]);
     const double ab = distance(rim.at[a], rim.at[b]), bc = distance(rim.at[b], rim.at[c]),
                  ca = distance(rim.at[c], rim.at[a]);
-    if (absolute(twice) <= slack * greatest(ab, greatest(bc, ca))) {
-      const bool back = ab <= slack || bc <= slack || ca < greatest(ab, bc) - slack;
-      return drawn ? Ear::FlatDrawn : back ? Ear::Spike : Ear::Flat;
-    }
+    if (absolute(twice) <= slack * greatest(ab, greatest(bc, ca))) return drawn ? Ear::FlatDrawn : Ear::Flat;
     if (twice < 0) return drawn ? Ear::WrongDrawn : Ear::Wrong;
     for (const std::size_t i : left) {
       if (rim.of[i] == rim.of[a] || rim.of[i] == rim.of[b] || rim.of[i] == rim.of[c]) continue;
@@ -193,12 +190,25 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
     const double dx = rim.at[c].x - rim.at[a].x, dy = rim.at[c].y - rim.at[a].y;
     return twice > kStout * (dx * dx + dy * dy) ? Ear::Stout : Ear::Thin;
   };
+  // An ear without area that goes there and back. It comes off first: others might be laid over it.
+  const auto spikeAt = [&](std::size_t k) {
+    const std::size_t n = left.size(), a = left[(k + n - 1) % n], b = left[k], c = left[(k + 1) % n];
+    if (rim.of[a] == rim.of[c]) return false;
+    const double ab = distance(rim.at[a], rim.at[b]), bc = distance(rim.at[b], rim.at[c]),
+                 ca = distance(rim.at[c], rim.at[a]);
+    const bool back = ab <= slack || bc <= slack || ca < greatest(ab, bc) - slack;
+    return back &&
+           absolute(area(rim.at[a], rim.at[b], rim.at[c])) <= slack * greatest(ab, greatest(bc, ca)) &&
+           !joined.has(rim.of[a], rim.of[c]);
+  };
   std::size_t at = 0, splits = left.size();
   while (left.size() > 3) {
     const std::size_t n = left.size();
     std::size_t best = at % n;
     Ear rank = Ear::None;
-    for (std::size_t step = 0; step < n && rank != Ear::Spike; ++step) {
+    for (std::size_t step = 0; step < n && rank != Ear::Spike; ++step)
+      if (spikeAt((at + step) % n)) rank = Ear::Spike, best = (at + step) % n;
+    for (std::size_t step = 0; step < n && rank < Ear::Stout; ++step) {
       const std::size_t k = (at + step) % n;
       if (const Ear found = rankAt(k); found > rank) rank = found, best = k;
     }

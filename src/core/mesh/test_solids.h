@@ -56,19 +56,20 @@ inline TriangleMesh torus(double radius, double tube, int around, int about) {
   return m;
 }
 
-// A flat outline (x, z; counter-clockwise seen from above) made `height` thick.
-inline TriangleMesh prism(const std::vector<std::array<double, 2>>& outline,
+// A flat outline (x, z; counter-clockwise seen from above) made `height` thick. `lid` may have places beyond
+// the outline's `rim`, within it.
+inline TriangleMesh prism(const std::vector<std::array<double, 2>>& places, std::uint32_t rim,
                           const std::vector<std::array<std::uint32_t, 3>>& lid, double height) {
   TriangleMesh m;
-  const auto n = static_cast<std::uint32_t>(outline.size());
+  const auto n = static_cast<std::uint32_t>(places.size());
   for (const double y : {-0.5 * height, 0.5 * height})
-    for (const auto& p : outline) m.vertices.push_back(vec3(p[0], y, -p[1]));
+    for (const auto& p : places) m.vertices.push_back(vec3(p[0], y, -p[1]));
   for (const auto& t : lid) {
     m.triangles.push_back({t[0] + n, t[1] + n, t[2] + n});
     m.triangles.push_back({t[0], t[2], t[1]});
   }
-  for (std::uint32_t k = 0; k < n; ++k) {
-    const std::uint32_t next = (k + 1) % n;
+  for (std::uint32_t k = 0; k < rim; ++k) {
+    const std::uint32_t next = (k + 1) % rim;
     m.triangles.push_back({k, next, next + n});
     m.triangles.push_back({k, next + n, k + n});
   }
@@ -77,7 +78,7 @@ inline TriangleMesh prism(const std::vector<std::array<double, 2>>& outline,
 
 // An L of two legs.
 inline TriangleMesh bracket() {
-  return prism({{0, 0}, {1, 0}, {1, 0.3}, {0.3, 0.3}, {0.3, 1}, {0, 1}},
+  return prism({{0, 0}, {1, 0}, {1, 0.3}, {0.3, 0.3}, {0.3, 1}, {0, 1}}, 6,
                {{0, 1, 2}, {0, 2, 3}, {0, 3, 4}, {0, 4, 5}}, 0.4);
 }
 
@@ -91,20 +92,7 @@ inline TriangleMesh gear(int teeth) {
   const auto n = static_cast<std::uint32_t>(outline.size());
   outline.push_back({0, 0});
   for (std::uint32_t k = 0; k < n; ++k) lid.push_back({k, (k + 1) % n, n});
-  TriangleMesh m;
-  for (const double y : {-0.1, 0.1})
-    for (const auto& p : outline) m.vertices.push_back(vec3(p[0], y, -p[1]));
-  const std::uint32_t all = n + 1;
-  for (const auto& t : lid) {
-    m.triangles.push_back({t[0] + all, t[1] + all, t[2] + all});
-    m.triangles.push_back({t[0], t[2], t[1]});
-  }
-  for (std::uint32_t k = 0; k < n; ++k) {
-    const std::uint32_t next = (k + 1) % n;
-    m.triangles.push_back({k, next, next + all});
-    m.triangles.push_back({k, next + all, k + all});
-  }
-  return m;
+  return prism(outline, n, lid, 0.2);
 }
 
 // A surface of revolution about y from its profile (radius, height), from the axis back to it.

@@ -172,17 +172,19 @@ shape::Shape shapeFor(ShapeChoice choice, const mesh::TriangleMesh& m, int corne
   }
 }
 
-// Of a part's size: corners nearer than that are one.
-constexpr double kSameCorner = 1e-4;
+shape::Shape thinnedHull(std::span<const Vec3> points, int most, double& lost) {
+  constexpr double kSameCorner = 1e-4;
+  Box box;
+  for (const Vec3& p : points) box.add(p);
+  return hullWithin(thinned(points, kSameCorner * box.size().maxCoeff()), most, lost);
+}
 
 shape::Shape partsWithin(const shape::ConvexParts& parts, int most, double& lost) {
   std::vector<shape::Part> out;
   lost = 0;
   for (const shape::ConvexPart& p : parts.parts) {
     double own = 0;
-    Box box;
-    for (const Vec3& v : p.corners) box.add(v);
-    shape::Shape hull = hullWithin(thinned(p.corners, kSameCorner * box.size().maxCoeff()), most, own);
+    shape::Shape hull = thinnedHull(p.corners, most, own);
     lost = greatest(lost, own);
     out.push_back({std::move(hull), {}, p.inner});
   }

@@ -21,6 +21,10 @@ shape::Shape shapeFor(ShapeChoice choice, const mesh::TriangleMesh& m_body, int 
 // is shaved off evenly. `lost`: the greatest distance (m) by which the points stand out of it.
 shape::Shape hullWithin(std::span<const Vec3> points, int most, double& lost);
 
+// The same of corners that are 1e-4 of their size apart, at least: what cutting leaves beside each other is
+// one.
+shape::Shape thinnedHull(std::span<const Vec3> points, int most, double& lost);
+
 // Convex parts as one shape, each hull with at most `most` corners; `lost` as above, of the worst.
 shape::Shape partsWithin(const shape::ConvexParts& parts, int most, double& lost);
 

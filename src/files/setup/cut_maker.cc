@@ -20,7 +20,6 @@ namespace {
 
 constexpr double kManyPieces = 1000;  // what takes more than a moment
 constexpr std::size_t kManyTriangles = 20000;
-constexpr double kSameCorner = 1e-4;  // of a piece's size: corners nearer than that are one to its hull
 
 std::string beside(const Setup& s, const std::string& file) {
   return (std::filesystem::path(s.path).parent_path() / file).string();
@@ -216,10 +215,10 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
 
 MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density) {
   const mesh::MassProperties solid = mesh::massProperties(m);
-  std::vector<Vec3> corners = world::thinned(m.vertices, kSameCorner * m.bounds().size().maxCoeff());
+  std::vector<Vec3> corners = m.vertices;
   for (Vec3& v : corners) v -= solid.centre;
   MadeBody made;
-  shape::Shape hull = world::hullWithin(corners, piece.hull_corners, made.hull_loss);
+  shape::Shape hull = world::thinnedHull(corners, piece.hull_corners, made.hull_loss);
   made.prototype = world::shapedPrototype(piece.name, m, std::move(hull), solid, density);
   made.mesh = std::move(m);
   return made;
