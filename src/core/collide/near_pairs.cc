@@ -88,6 +88,11 @@ bool NearPairs::fits(std::uint32_t i) const {
   return placed_[i] != Placed::Nowhere && holds(fat_[i], boxes_[i]);
 }
 
+bool NearPairs::findsWithin(std::uint32_t i, const Box& box) const {
+  if (state_[i] == State::Kept) return holds(boxes_[i], box);
+  return placed_[i] != Placed::Nowhere && holds(fat_[i], box);
+}
+
 void NearPairs::fatten(std::uint32_t i) {
   const Box& b = boxes_[i];
   fat_[i] = state_[i] == State::Moving ? b.grown(kFat * b.size().maxCoeff()) : b;

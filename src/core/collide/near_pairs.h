@@ -29,6 +29,24 @@ class NearPairs {
   NearPairList find(std::span<const std::uint32_t> moving, std::span<const std::uint32_t> settled,
                     const std::function<Box(std::uint32_t)>& box_of, Team& team);
 
+  // Visits those that the last call knew whose fat boxes (of what rests: own boxes) overlap this one, and
+  // maybe some more, each once. Thread safe.
+  template <class Visit>
+  void eachOver(const Box& box, Visit visit) const {
+    young_.overlapping(box, [&](std::uint32_t j) {
+      if (placed_[j] == Placed::Young && state_[j] != State::Out) visit(j);
+    });
+    for (const std::uint32_t j : left_)
+      if (placed_[j] == Placed::Left && state_[j] != State::Out && box.overlaps(fat_[j])) visit(j);
+    kept_.overlapping(box, [&](std::uint32_t j) {
+      if (state_[j] == State::Kept) visit(j);
+    });
+  }
+  // Whether eachOver finds i, which was among the last call's, wherever within the box it is.
+  bool findsWithin(std::uint32_t i, const Box& box) const;
+  // As it was asked for last.
+  const Box& boxOf(std::uint32_t i) const { return boxes_[i]; }
+
  private:
   // Moving in this call; at rest, come so lately; at rest and in the tree that is kept.
   enum class State : std::uint8_t { Out, Moving, Loose, Kept };

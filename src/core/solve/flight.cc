@@ -17,8 +17,9 @@ Quat cayley(const Vec3& t) { return Quat(1, t.x(), t.y(), t.z()).normalized(); }
 
 // Turns the frame by the angle that momentum about principal axis k gives in dt, and the momentum the other
 // way. The frame's length grows: it is for the caller to norm, once.
-void turnAboutPrincipal(int k, double dt, const Vec3& inverse_moments, Quat& frame, Vec3& momentum) {
-  const int i = (k + 1) % 3, j = (k + 2) % 3;
+template <int k>
+inline void turnAboutPrincipal(double dt, const Vec3& inverse_moments, Quat& frame, Vec3& momentum) {
+  constexpr int i = (k + 1) % 3, j = (k + 2) % 3;
   const double angle = dt * momentum[k] * inverse_moments[k];
   const double t = angle * halfTangentShare(angle * angle), share = 1 / (1 + t * t);
   const double cosine = (1 - t * t) * share, sine = 2 * t * share;
@@ -33,6 +34,23 @@ void turnAboutPrincipal(int k, double dt, const Vec3& inverse_moments, Quat& fra
   frame.vec()[k] = v[k] + t * w;
 }
 
+// The rotation by `angle` times any length.
+Quat longTurnBy(const Vec3& angle) {
+  const Vec3 t = angle * halfTangentShare(angle.squaredNorm());
+  return Quat(1, t.x(), t.y(), t.z());
+}
+
+// A top with two equal moments goes round its momentum and about its own axis, both evenly: exact.
+void spinTop(const Top& top, double dt, Quat& turn, Vec3& spin) {
+  const Vec3 axis = turn * top.axis;
+  const Vec3 momentum = top.across * spin + ((top.along - top.across) * axis.dot(spin)) * axis;
+  const double across = 1 / top.across, more = 1 / top.along - across;
+  turn = (longTurnBy(dt * across * momentum) * (longTurnBy((dt * more * axis.dot(momentum)) * axis) * turn))
+             .normalized();
+  const Vec3 now = turn * top.axis;
+  spin = across * momentum + (more * now.dot(momentum)) * now;
+}
+
 }  // namespace
 
 Quat turnBy(const Vec3& angle) { return cayley(angle * halfTangentShare(angle.squaredNorm())); }
@@ -42,15 +60,19 @@ void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin) {
     turn = (turnBy(spin * dt) * turn).normalized();
     return;
   }
+  if (traits.top.along > 0) {
+    spinTop(traits.top, dt, turn, spin);
+    return;
+  }
   const Vec3 inverse_moments = traits.moments.cwiseInverse();
   Quat frame = turn * traits.principal;
   Vec3 momentum = (frame.conjugate() * spin).cwiseProduct(traits.moments);
   const Vec3 momentum_world = frame * momentum;
-  turnAboutPrincipal(0, 0.5 * dt, inverse_moments, frame, momentum);
-  turnAboutPrincipal(1, 0.5 * dt, inverse_moments, frame, momentum);
-  turnAboutPrincipal(2, dt, inverse_moments, frame, momentum);
-  turnAboutPrincipal(1, 0.5 * dt, inverse_moments, frame, momentum);
-  turnAboutPrincipal(0, 0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal<0>(0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal<1>(0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal<2>(dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal<1>(0.5 * dt, inverse_moments, frame, momentum);
+  turnAboutPrincipal<0>(0.5 * dt, inverse_moments, frame, momentum);
   frame.normalize();
   // The world's momentum is taken from before, so that rounding does not add up in it.
   spin = frame * (frame.conjugate() * momentum_world).cwiseProduct(inverse_moments);
@@ -79,6 +101,11 @@ Mat3 lockedInverse(const Mat3& inertia, const Vec3& free) {
 
 Mat3 inverseInertiaWorld(const Traits& traits, const Quat& turn) {
   if (traits.round && !traits.turnLocked()) return traits.inverse_inertia;
+  if (traits.top.along > 0 && !traits.turnLocked()) {
+    const Vec3 axis = turn * traits.top.axis;
+    const double across = 1 / traits.top.across;
+    return across * Mat3::Identity() + (1 / traits.top.along - across) * axis * axis.transpose();
+  }
   const Mat3 r = turn.toRotationMatrix();
   const Mat3 m = r * traits.inverse_inertia * r.transpose();
   if (traits.turnLocked()) return lockedInverse(r * traits.inertia * r.transpose(), traits.free_turn);

@@ -10,8 +10,8 @@ namespace drubble::solve {
 Quat turnBy(const Vec3& angle);
 
 // Turns a torque-free body for `dt` seconds: `turn` and `spin` (world) become what they are then. Angular
-// momentum is kept to rounding, energy is bounded over any time. Splitting into turns about the principal
-// axes: Dullweber, Leimkuhler, McLachlan (1997).
+// momentum is kept to rounding. Exact where moments are equal; else energy is bounded over any time: turns
+// about the principal axes one after another, Dullweber, Leimkuhler, McLachlan (1997).
 void spinFreely(const Traits& traits, double dt, Quat& turn, Vec3& spin);
 
 // How the places where a body touches turn while it turns from `start` to `now`: with the body, but for the

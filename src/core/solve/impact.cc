@@ -105,7 +105,7 @@ void Impacts::measureLevers(std::size_t index) {
   }
   levers_[index] = {1.0001f * static_cast<float>(std::sqrt(far_a)),
                     1.0001f * static_cast<float>(std::sqrt(far_b))};
-  slow_[index] = 0.9999f * static_cast<float>(leastSpeed(c));
+  slow_[index] = leastSpeed(c);
 }
 
 // Surely no hit within dt, whatever the gaps: one that is reached in time adds no more speed than that.
@@ -115,8 +115,7 @@ bool Impacts::tooSlow(const Bodies& bodies, std::uint32_t index, double dt) cons
   const double turning = a.spin.norm() * static_cast<double>(levers_[index].a) +
                          b.spin.norm() * static_cast<double>(levers_[index].b);
   const double closing = greatest(c.patch.normal().dot(a.velocity - b.velocity) + turning, 0);
-  const double gained = (a.acceleration - b.acceleration).norm() * dt,
-               slow = static_cast<double>(slow_[index]);
+  const double gained = (a.acceleration - b.acceleration).norm() * dt, slow = 0.9999 * slow_[index];
   return closing * closing + 2.01 * gained * (closing + gained) < slow * slow;
 }
 
@@ -150,7 +149,8 @@ void Impacts::follow(std::size_t body) {
 
 // Gaps as they would be at the step's start had the bodies moved with their present velocities all along;
 // closing speeds as they are.
-void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib) {
+void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
+                       PointStates& state) const {
   const ActiveBody &a = bodies[ia], &b = bodies[ib];
   const auto turnOf = [&](const ActiveBody& body, std::size_t index, PieceId piece) {
     return index == 0 ? Quat::Identity() : touchTurn(in_.traits[piece.index()], body.start_turn, body.turn);
@@ -159,7 +159,7 @@ void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, s
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const Vec3 p = c.patch.place(k);
     const Vec3 ra0 = p - a.start_position, rb0 = p - b.start_position;
-    PointState& s = state_[k];
+    PointState& s = state[k];
     s.ra = turn_a * ra0;
     s.rb = turn_b * rb0;
     Vec3 moved = Vec3::Zero();
@@ -210,37 +210,45 @@ void Impacts::startAgain(const ActiveBody& after, double time, ActiveBody& body)
   spinFreely(in_.traits[body.piece], -time, body.turn, body.spin);
 }
 
-bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
+// None: not within dt, or too slowly to count.
+std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, std::uint32_t index, double dt,
+                                                 PointStates& state) const {
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
-  if (bodies[ia].fixed() && bodies[ib].fixed()) return false;
-  if (tooSlow(bodies, index, dt)) return false;
-  evaluate(bodies, c, ia, ib);
-  const double pull =
-      c.patch.normal().dot(bodies[ia].acceleration - bodies[ib].acceleration);  // how fast the closing grows
-  const double slow = leastSpeed(c);
-  const double earliest = greatest(clock_[ia], clock_[ib]);
-  double time = dt, speed = 0;
+  if (bodies[ia].fixed() && bodies[ib].fixed()) return {};
+  if (tooSlow(bodies, index, dt)) return {};
+  evaluate(bodies, c, ia, ib, state);
+  const double pull = c.patch.normal().dot(bodies[ia].acceleration - bodies[ib].acceleration);
+  const double slow = slow_[index];
+  Meeting out{dt, 0, pull};
   for (std::size_t k = 0; k < c.patch.count; ++k) {
-    const PointState& s = state_[k];
+    const PointState& s = state[k];
     const double gap = greatest(s.gap, 0), squared = s.closing * s.closing + 2 * pull * gap;
     if (squared <= slow * slow || s.closing + pull * dt <= 0) continue;
     const double at_hit = std::sqrt(squared), t = 2 * gap / (s.closing + at_hit);
     // A little farther than the contact solve would look, or it would take what is the impact's: a hit just
     // after the step's end is taken now, at its own time.
     if (!(s.closing + at_hit > 0) || gap > kAhead * (s.closing + pull * dt) * dt) continue;
-    if (speed == 0 || t < time) time = t;
-    speed = greatest(speed, at_hit);
+    if (out.speed == 0 || t < out.time) out.time = t;
+    out.speed = greatest(out.speed, at_hit);
   }
-  if (speed == 0) return false;
-  time = greatest(time, earliest);
-  Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal().normalized(), 0, speed};
+  if (out.speed == 0) return {};
+  return out;
+}
+
+bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
+  const std::optional<Meeting> met = meeting(bodies, index, dt, state_);
+  if (!met) return false;
+  const Contact& c = in_.contacts[index];
+  const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
+  const double time = greatest(met->time, greatest(clock_[ia], clock_[ib]));
+  Hit hit{c.a, c.b, Vec3::Zero(), c.patch.normal().normalized(), 0, met->speed};
   ActiveBody a = bodies[ia], b = bodies[ib];
   goTo(time, c, a, b);
   if (c.surfaces.unmoved == 1) holdStill(a);
   if (c.surfaces.unmoved == 2) holdStill(b);
   if (a.fixed() && b.fixed()) return false;
-  exchange(a, b, c, time, pull, hit);
+  exchange(a, b, c, time, met->pull, hit);
   if (!(hit.impulse > 0)) return false;
   for (const auto& [body, after] : {std::pair{ia, &a}, std::pair{ib, &b}}) {
     if (bodies[body].fixed()) continue;
@@ -253,11 +261,24 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
   return true;
 }
 
+// Of those that are watched, which would be hit were they the first.
+void Impacts::findDue(const Bodies& bodies, double dt) {
+  meets_.resize(watched_.size());
+  shareOrAlone(in_.team, watched_.size(), kContactsWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 PointStates state;
+                 for (std::size_t k = begin; k < end; ++k)
+                   meets_[k] = meeting(bodies, watched_[k], dt, state).has_value();
+               });
+  for (std::size_t k = 0; k < watched_.size(); ++k)
+    if (meets_[k] != 0) due_[watched_[k] / 64] |= std::uint64_t{1} << watched_[k] % 64;
+}
+
 bool Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
   for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
   if (watched_.empty()) return false;
-  for (const std::uint32_t i : watched_) due_[i / 64] |= std::uint64_t{1} << i % 64;
+  findDue(bodies, dt);
   // Up and down the list by turns: a blow runs along a row whichever way it is numbered. What is struck makes
   // its bodies' contacts due again, in this round or the next.
   for (int round = 0; round < kMostRounds; ++round) {

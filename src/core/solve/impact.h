@@ -4,6 +4,8 @@
 // friction; the hit is placed at its own time within the internal step, so that neither its speed nor the
 // height of the bounce depends on the step.
 #pragma once
+#include <array>
+#include <optional>
 #include <vector>
 
 #include "core/solve/block.h"
@@ -34,11 +36,19 @@ class Impacts {
   // there was none.
   bool pass(Bodies& bodies, double dt, std::vector<Hit>& hits);
 
+  // Those that the last pass has put elsewhere, some more than once.
+  const std::vector<std::uint32_t>& touched() const { return touched_; }
+
  private:
   struct PointState {
     Vec3 ra, rb;  // to the bodies' own points
     Vec3 apart;   // how far b's has come from a's since the substep's start
     double gap, closing;
+  };
+  using PointStates = std::array<PointState, 4>;
+  // How two meet: when (s from now), how fast (m/s), how fast that grows by itself (m/s2).
+  struct Meeting {
+    double time = 0, speed = 0, pull = 0;
   };
   struct Levers {
     float a = 0, b = 0;  // m: no point of the patch is farther from the centre of mass
@@ -48,7 +58,11 @@ class Impacts {
   bool mayBeHit(std::uint32_t index, double h) const;
   void measureLevers(std::size_t index);
   bool tooSlow(const Bodies& bodies, std::uint32_t index, double dt) const;
-  void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib);
+  void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
+                PointStates& state) const;
+  std::optional<Meeting> meeting(const Bodies& bodies, std::uint32_t index, double dt,
+                                 PointStates& state) const;
+  void findDue(const Bodies& bodies, double dt);
   bool strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
   void goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b);
   void startAgain(const ActiveBody& after, double time, ActiveBody& body) const;
@@ -63,10 +77,11 @@ class Impacts {
   std::vector<std::uint64_t> due_;  // a bit a contact: it must be looked at, as one of its bodies has changed
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
   std::vector<Levers> levers_;                                   // a contact
-  std::vector<float> slow_;                                      // a contact: its least bounce speed
+  std::vector<double> slow_;                                     // a contact: its least bounce speed
   std::vector<double> clock_;                                    // a body: when it was last hit in this pass
   std::vector<std::uint32_t> touched_;
-  std::array<PointState, 4> state_;
+  std::vector<char> meets_;  // a watched one
+  PointStates state_;        // of the patch that is hit
 };
 
 }  // namespace drubble::solve

@@ -60,6 +60,20 @@ void goOn(ContactBlock& c, BlockExtra* e, Course& x, float share, Impulses& on) 
   x.direction = x.before;
 }
 
+// What slides has one friction, what holds another.
+void judge(ContactBlock& c, const BlockExtra& e) {
+  constexpr float kSurely = 0.999f * 0.999f;
+  Row8 load{};
+  for (std::uint32_t k = 0; k < c.points; ++k)
+    for (int i = 0; i < kLanes; ++i) load.x[i] += c.point[k].impulse.x[i];
+  for (int i = 0; i < kLanes; ++i) {
+    const float along = c.impulse_along.x[i], across = c.impulse_across.x[i],
+                most = c.friction.x[i] * load.x[i];
+    const bool holds = kSurely * most * most > along * along + across * across;
+    c.friction.x[i] = holds ? e.friction_rest.x[i] : e.friction_slide.x[i];
+  }
+}
+
 }  // namespace
 
 template <class Do>
@@ -149,19 +163,11 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
 
 void Passes::judgeSliding() {
   if (list.extras.size() == 0) return;
-  for (std::size_t n = 0; n < list.blocks.size(); ++n) {
-    ContactBlock& c = list.blocks[n];
-    if (list.extra[n] == BlockList::kNoExtra) continue;
-    const BlockExtra& e = *list.extraOf(n);
-    for (int i = 0; i < kLanes; ++i) {
-      float load = 0;
-      for (std::uint32_t k = 0; k < c.points; ++k) load += c.point[k].impulse.x[i];
-      const float size = std::sqrt(c.impulse_along.x[i] * c.impulse_along.x[i] +
-                                   c.impulse_across.x[i] * c.impulse_across.x[i]);
-      const bool holds = c.friction.x[i] * load * 0.999f > size;
-      c.friction.x[i] = holds ? e.friction_rest.x[i] : e.friction_slide.x[i];
-    }
-  }
+  shareOrAlone(engine.team, list.blocks.size(), kBlocksWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t n = begin; n < end; ++n)
+                   if (list.extra[n] != BlockList::kNoExtra) judge(list.blocks[n], *list.extraOf(n));
+               });
 }
 
 }  // namespace drubble::solve

@@ -138,7 +138,8 @@ class Substep {
       in_.engine.enter(Work::Impacts);
       const bool struck = impacts.pass(out_.bodies, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
-      accelerate(step == 0, struck);
+      accelerate(step == 0);
+      if (struck) placeAgain(impacts.touched());
       in_.engine.enter(Work::Passes);
       for (JointGroup& g : joints_) g.prepare(Pass::PushOut, dt_, out_.bodies, rows_);
       if (step == 0) {
@@ -209,8 +210,10 @@ class Substep {
   }
 
   void keepWay() {
-    std::vector<Pose>& now = out_.way.emplace_back();
-    for (const ActiveBody& b : out_.bodies) now.push_back({b.position, b.turn});
+    PagedVector<Pose>& now = out_.way.emplace_back();
+    addUnset(now, out_.bodies.size());
+    now[0] = {};
+    eachBody(in_, [&](std::size_t i) { now[i] = {out_.bodies[i].position, out_.bodies[i].turn}; });
   }
 
   // A driven body's velocity is what takes it to its place at the internal step's end.
@@ -224,9 +227,13 @@ class Substep {
     }
   }
 
-  // `struck`: places may have changed since they were loaded last. Rows are fixed within a substep: but for
-  // the first step, last time's impulses give again what they gave.
-  void accelerate(bool first, bool struck) {
+  // What was struck has been put elsewhere.
+  void placeAgain(const std::vector<std::uint32_t>& struck) {
+    for (const std::uint32_t i : struck) loadPlace(out_.bodies[i], in_.traits, rows_[i]);
+  }
+
+  // Rows are fixed within a substep: but for the first step, last time's impulses give again what they gave.
+  void accelerate(bool first) {
     eachBody(in_, [&](std::size_t i) {
       ActiveBody& b = out_.bodies[i];
       if (b.drive == kNotDriven) {
@@ -235,7 +242,7 @@ class Substep {
       }
       BodyRow& row = rows_[i];
       loadVelocity(b, row);
-      if (first || struck) loadPlace(b, in_.traits, row);
+      if (first) loadPlace(b, in_.traits, row);
       loaded_[i] = speedsOf(row);
       for (std::size_t k = 0; k < 3 && !first; ++k) {
         row.velocity[k] += last_[i].velocity[k];

@@ -41,7 +41,7 @@ struct Proposal {
   std::vector<JointLoad> joint_loads;
   double work = 0;  // J, that motors put in
   // Where every body stood at the ends of the internal steps, one list a step; empty when nothing was fast.
-  std::vector<std::vector<Pose>> way;
+  std::vector<PagedVector<Pose>> way;
 };
 
 // A body that goes farther than this share of its inner radius in a substep is fast.

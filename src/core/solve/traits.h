@@ -9,6 +9,12 @@
 
 namespace drubble::solve {
 
+// What has two equal moments, not three: how it turns in free flight is known in closed form.
+struct Top {
+  Vec3 axis = Vec3::Zero();      // body space, unit: of the third moment
+  double along = 0, across = 0;  // kg m2: about the axis, about those across it; 0: no such thing
+};
+
 // Constant over a run.
 struct Traits {
   double inverse_mass = 0;              // 1/kg; 0 for what is not dynamic
@@ -17,9 +23,10 @@ struct Traits {
   Vec3 moments = Vec3::Zero();          // principal
   Quat principal = Quat::Identity();    // principal axes to body space
   bool round = true;                    // all moments alike: spin does not precess
-  double size = 0;                      // m: longest side of the body-space box
-  double outer_radius = 0;              // m: farthest point from the centre of mass
-  double inner_radius = 0;              // m: largest ball inside the shape
+  Top top;
+  double size = 0;          // m: longest side of the body-space box
+  double outer_radius = 0;  // m: farthest point from the centre of mass
+  double inner_radius = 0;  // m: largest ball inside the shape
   double gravity_share = 1;
   double travel_damping = 0, spin_damping = 0;  // 1/s
   double weight = 0;                            // N: mass times gravity

@@ -3,8 +3,9 @@
 // happened, against everything on its way. Conservative advancement: as far as the gap allows, then look
 // again.
 #include <algorithm>
+#include <array>
+#include <optional>
 
-#include "core/collide/broad.h"
 #include "core/collide/pairs.h"
 #include "core/solve/flight.h"
 #include "core/world/world.h"
@@ -28,17 +29,26 @@ double ballGap(double radius, const Vec3& centre, const shape::Shape& s, double 
   return gap;
 }
 
-// The share of the way at which the ball meets the shape; above 1 when it does not.
-double meetingShare(double radius, const Vec3& from, const Vec3& to, const shape::Shape& s) {
+// The share of the way at which the ball meets the shape; none when it does not. `room`: how far it may
+// surely go, at the way's start and then at its end.
+std::optional<double> meetingShare(double radius, const Vec3& from, const Vec3& to, const shape::Shape& s,
+                                   double& room) {
   const double length = (to - from).norm(), close = 1e-3 * radius;
-  if (length == 0) return 2;
-  double share = 0;
-  for (int k = 0; k < kMostAdvances && share < 1; ++k) {
-    const double gap = ballGap(radius, from + share * (to - from), s, 4 * radius);
-    if (gap <= close) return share;
-    share += gap / length;
+  double gone = 0;
+  for (int k = 0; k < kMostAdvances; ++k) {
+    if (gone + room > length + close) {
+      room -= length - gone;
+      return {};
+    }
+    gone += room;
+    if (gone >= length) {
+      room = 0;
+      return {};
+    }
+    room = ballGap(radius, from + gone / length * (to - from), s, 4 * radius);
+    if (room <= close) return gone / length;
   }
-  return share < 1 ? share : 2;
+  return gone / length;
 }
 
 }  // namespace
@@ -52,72 +62,152 @@ bool World::passesThrough(const solve::Proposal& p, std::size_t body, std::size_
   const auto poseOf = [&](std::size_t step) {
     return j_body == 0 ? motion_.pose(piece) : p.way[step][j_body];
   };
-  const auto coreIn = [&](std::size_t step, const Pose& other) {
-    return other.toBody(p.way[step][body].toWorld(a.core));
-  };
-  const Vec3 start = coreIn(0, poseOf(0));
-  double radius = 0;
+  const auto coreAt = [&](std::size_t step) { return p.way[step][body].toWorld(a.core); };
+  Pose before = poseOf(0);
+  Vec3 core = coreAt(0), from = before.toBody(core);
+  double radius = 0, room = 0;
   for (const double share : kCores) {
     radius = share * a.inner_radius;
-    if (ballGap(radius, start, b, 4 * radius) > 1e-3 * radius) break;
+    room = ballGap(radius, from, b, 4 * radius);
+    if (room > 1e-3 * radius) break;
     radius = 0;
   }
   if (radius == 0) return false;  // it begins inside: nothing to guard
   for (std::size_t step = 1; step < p.way.size(); ++step) {
-    const Pose p0 = poseOf(step - 1), p1 = poseOf(step);
-    const Vec3 turn = turnBetween(p0.turn, p1.turn);
+    const Pose after = poseOf(step);
+    const Vec3 next = coreAt(step);
+    const bool turns = after.turn.coeffs() != before.turn.coeffs();
+    const Vec3 turn = turns ? turnBetween(before.turn, after.turn) : Vec3(Vec3::Zero());
     const int cuts = 1 + static_cast<int>(least(turn.norm() / kStep, 64));
-    for (int k = 0; k < cuts; ++k) {
-      const auto at = [&](double share) {
-        const Pose q{p0.position + share * (p1.position - p0.position),
-                     p0.turn.coeffs() == p1.turn.coeffs() ? p0.turn : solve::turnBy(share * turn) * p0.turn};
-        const Vec3 c0 = p.way[step - 1][body].toWorld(a.core), c1 = p.way[step][body].toWorld(a.core);
-        return q.toBody(c0 + share * (c1 - c0));
-      };
-      const Vec3 from = at(static_cast<double>(k) / cuts), to = at(static_cast<double>(k + 1) / cuts);
-      const double share = meetingShare(radius, from, to, b);
-      if (share > 1) continue;
-      const Pose end = poseOf(p.way.size() - 1);
-      too_far = p.way.back()[body].toWorld(a.core) - end.toWorld(from + share * (to - from));
-      return true;
+    for (int k = 1; k <= cuts; ++k) {
+      const double share = static_cast<double>(k) / cuts;
+      Pose q = after;
+      if (k < cuts)
+        q = {before.position + share * (after.position - before.position),
+             solve::turnBy(share * turn) * before.turn};
+      const Vec3 to = q.toBody(core + share * (next - core));
+      const std::optional<double> met = meetingShare(radius, from, to, b, room);
+      if (met) {
+        const std::size_t last = p.way.size() - 1;
+        too_far = coreAt(last) - poseOf(last).toWorld(from + *met * (to - from));
+        return true;
+      }
+      from = to;
     }
+    before = after;
+    core = next;
   }
   return false;
 }
 
-std::vector<World::Passing> World::findPassings(const solve::Proposal& p) const {
-  std::vector<Passing> out;
-  if (p.way.empty()) return out;
-  std::vector<Box> boxes(motion_.size());
-  std::vector<collide::BoxKind> kinds(motion_.size(), collide::BoxKind::Static);
-  for (std::size_t i = 0; i < boxes.size(); ++i) {
-    const shape::Shape& s = shapeOf(i);
-    if (!scene_.pieces[i].collide) kinds[i] = collide::BoxKind::Ignored;
-    if (body_of_[i] == 0) {
-      boxes[i] = shape::boundsAt(s, motion_.pose(i));
-      continue;
+namespace {
+
+constexpr std::size_t kBodiesWorthAThread = 128, kPairsWorthAThread = 16;
+
+// Where a body went: boxes around it and around its core on all of the way.
+struct Went {
+  Box box, core;
+  bool fast = false, strayed = false;  // strayed: beyond where the search for pairs finds it
+};
+
+Went wentOf(const shape::Shape& s, const std::vector<PagedVector<Pose>>& way, std::size_t body) {
+  const Pose& start = way[0][body];
+  Box places;
+  double turned = 0;  // twice the sine of half the angle
+  for (const PagedVector<Pose>& step : way) {
+    places.add(step[body].position);
+    turned = greatest(turned, 2 * (step[body].turn * start.turn.conjugate()).vec().norm());
+  }
+  const Box at = boundsAt(s, start);
+  const double swing = s.outer_radius > s.inner_radius ? turned * s.outer_radius : 0;
+  Went out;
+  out.box =
+      Box{at.low + (places.low - start.position), at.high + (places.high - start.position)}.grown(swing);
+  out.core = places.grown(s.core.norm() + s.inner_radius);
+  out.fast = places.size().maxCoeff() + swing > solve::kFastShare * s.inner_radius;
+  return out;
+}
+
+// What several threads have found, in ascending order.
+template <class T>
+std::vector<T> sorted(std::vector<std::vector<T>>& parts) {
+  std::vector<T> all;
+  for (const std::vector<T>& part : parts) all.insert(all.end(), part.begin(), part.end());
+  std::sort(all.begin(), all.end());
+  return all;
+}
+
+}  // namespace
+
+// The larger core is swept, of a piece that moves.
+std::uint32_t World::sweptOf(const Pair& pair) const {
+  const auto [i, j] = pair;
+  if (body_of_[i] == 0 || body_of_[j] == 0) return body_of_[i] == 0 ? j : i;
+  return shapeOf(i).inner_radius >= shapeOf(j).inner_radius ? i : j;
+}
+
+// Pairs of which one was fast, whose boxes on the way overlap, ascending.
+std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
+  PagedVector<Went> went;
+  addUnset(went, p.bodies.size());
+  team_.share(active_.size(), kBodiesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t k = begin + 1; k <= end; ++k) {
+      const std::uint32_t i = p.bodies[k].piece;
+      went[k] = wentOf(shapeOf(i), p.way, k);
+      went[k].strayed = !near_.findsWithin(i, went[k].box);
     }
-    for (const std::vector<Pose>& step : p.way) boxes[i].add(shape::boundsAt(s, step[body_of_[i]]));
-    const Box& first = boxes[i];
-    const double far = (first.size() - shape::boundsAt(s, motion_.pose(i)).size()).maxCoeff();
-    if (far > solve::kFastShare * s.inner_radius && kinds[i] == collide::BoxKind::Static)
-      kinds[i] = collide::BoxKind::Moving;
+  });
+  std::vector<std::uint32_t> fast, strayed;
+  for (std::uint32_t k = 1; k < p.bodies.size(); ++k) {
+    if (!scene_.pieces[p.bodies[k].piece].collide) continue;
+    if (went[k].fast) fast.push_back(k);
+    if (went[k].strayed) strayed.push_back(k);
   }
-  for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
-    if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
-    if (!rules_.collide(i, j)) continue;
-    // The larger core is swept, of a piece that moves.
-    const bool first =
-        body_of_[i] != 0 && (body_of_[j] == 0 || traits_[i].inner_radius >= traits_[j].inner_radius);
-    const std::size_t swept = first ? i : j, other = first ? j : i;
-    if (body_of_[swept] == 0 || !(traits_[swept].inner_radius > 0)) continue;
-    Vec3 too_far;
-    if (!passesThrough(p, body_of_[swept], other, too_far)) continue;
-    if (awake(swept))
-      out.push_back({body_of_[swept], -too_far});
-    else if (awake(other))
-      out.push_back({body_of_[other], too_far});
-  }
+  std::vector<std::vector<Pair>> found(static_cast<std::size_t>(team_.size()));
+  team_.share(fast.size(), kBodiesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+    for (std::size_t n = begin; n < end; ++n) {
+      const std::uint32_t me = fast[n], i = p.bodies[me].piece;
+      const auto meets = [&](std::uint32_t j) {
+        const std::uint32_t other = body_of_[j];
+        // Two fast ones find each other.
+        if (i == j || (other != 0 && went[other].fast && j < i)) return;
+        if (!traits_[i].dynamic && !traits_[j].dynamic) return;
+        const Pair pair = std::minmax(i, j);
+        const Box& box = other != 0 ? went[other].box : near_.boxOf(j);
+        if (!went[me].box.overlaps(box)) return;
+        const bool mine = sweptOf(pair) == i;
+        const bool meet = mine ? went[me].core.overlaps(box) : went[other].core.overlaps(went[me].box);
+        if (meet && rules_.collide(pair.first, pair.second)) found[part].push_back(pair);
+      };
+      near_.eachOver(went[me].box, [&](std::uint32_t j) {
+        if (body_of_[j] == 0 || !went[body_of_[j]].strayed) meets(j);
+      });
+      for (const std::uint32_t other : strayed) meets(p.bodies[other].piece);
+    }
+  });
+  return sorted(found);
+}
+
+std::vector<World::Passing> World::findPassings(const solve::Proposal& p) {
+  if (p.way.empty()) return {};
+  const std::vector<Pair> pairs = fastPairs(p);
+  std::vector<std::vector<std::pair<std::size_t, Passing>>> found(static_cast<std::size_t>(team_.size()));
+  team_.share(pairs.size(), kPairsWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+    for (std::size_t n = begin; n < end; ++n) {
+      const std::uint32_t swept = sweptOf(pairs[n]),
+                          other = swept == pairs[n].first ? pairs[n].second : pairs[n].first;
+      if (!(shapeOf(swept).inner_radius > 0)) continue;
+      Vec3 too_far;
+      if (!passesThrough(p, body_of_[swept], other, too_far)) continue;
+      if (awake(swept))
+        found[part].push_back({n, {body_of_[swept], -too_far}});
+      else if (awake(other))
+        found[part].push_back({n, {body_of_[other], too_far}});
+    }
+  });
+  std::vector<Passing> out;
+  for (const auto& part : found)
+    for (const auto& [n, passing] : part) out.push_back(passing);
   return out;
 }
 

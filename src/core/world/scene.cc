@@ -17,6 +17,23 @@ solve::Surfaces combine(const Material& a, const Material& b) {
   return s;
 }
 
+namespace {
+
+constexpr double kAlike = 1e-6;  // of the largest moment
+
+solve::Top topOf(const solve::Traits& t) {
+  if (t.round) return {};
+  const Vec3& m = t.moments;
+  for (int k = 0; k < 3; ++k) {
+    const double one = m[(k + 1) % 3], other = m[(k + 2) % 3];
+    if (absolute(one - other) > kAlike * m.maxCoeff()) continue;
+    return {(t.principal * Vec3::Unit(k)).normalized(), m[k], 0.5 * (one + other)};
+  }
+  return {};
+}
+
+}  // namespace
+
 void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
   solve::Traits& t = p.traits;
   p.volume = solid.volume;
@@ -28,8 +45,9 @@ void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
   if (axes.determinant() < 0) axes.col(0) = -axes.col(0);
   t.principal = Quat(axes).normalized();
   const double spread = t.moments.maxCoeff() - t.moments.minCoeff();
-  t.round = spread <= 1e-6 * t.moments.maxCoeff();
+  t.round = spread <= kAlike * t.moments.maxCoeff();
   if (t.round) t.inertia = t.moments.mean() * Mat3::Identity();
+  t.top = topOf(t);
   t.inverse_inertia = t.inertia.inverse();
   t.size = p.shape.bounds.size().maxCoeff();
   t.outer_radius = p.shape.outer_radius;

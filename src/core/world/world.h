@@ -230,12 +230,15 @@ class World {
   solve::Contacts settledContacts(double h);
   void adopt();
   bool releaseHeld(const std::vector<solve::Hit>& hits);
+  using Pair = std::pair<std::uint32_t, std::uint32_t>;
   // A body that passed through another by the end of the substep, and how far it must be set back.
   struct Passing {
     std::uint32_t body = 0;
     Vec3 shift = Vec3::Zero();
   };
-  std::vector<Passing> findPassings(const solve::Proposal& p) const;
+  std::vector<Passing> findPassings(const solve::Proposal& p);
+  std::uint32_t sweptOf(const Pair& pair) const;
+  std::vector<Pair> fastPairs(const solve::Proposal& p);
   bool passesThrough(const solve::Proposal& p, std::size_t i, std::size_t j, Vec3& too_far) const;
   void findRestOverlaps();
   double restOverlap(PieceId a, PieceId b) const;
@@ -243,7 +246,6 @@ class World {
   void findStartLoads();
   Box sweptBox(std::size_t piece, double h) const;
   double reach(std::size_t a, std::size_t b, double h) const;
-  using Pair = std::pair<std::uint32_t, std::uint32_t>;
   void shelve();
   solve::Contacts findContacts(double h);
   void findWays();
