@@ -60,15 +60,126 @@ def basket():
     write("basket", *revolved(rings, stakes * per_stake, place))
 
 
-def leg():
-    """One leg of an armour unit: a tapered trunk of eight sides along y, from the unit's middle outward, its edges chamfered."""
+def leg(turn):
+    """One leg of an armour unit, as an outward polyhedron: a tapered trunk of eight sides from the unit's middle outward, its edges chamfered."""
     levels = [(-0.10, 0.20), (0.02, 0.26), (0.62, 0.175), (0.68, 0.135)]  # y, radius
-    vertices = [(r * math.cos(a), y, -r * math.sin(a))
-                for y, r in levels for a in (2 * math.pi * (s + 0.5) / 8 for s in range(8))]
+    corners = [turn((r * math.cos(a), y, -r * math.sin(a)))
+               for y, r in levels for a in (2 * math.pi * (s + 0.5) / 8 for s in range(8))]
     faces = [tuple(reversed(range(8))), tuple(range(24, 32))]
     for k in range(3):
         faces += [(8 * k + s, 8 * k + (s + 1) % 8, 8 * k + 8 + (s + 1) % 8, 8 * k + 8 + s) for s in range(8)]
-    write("leg", vertices, faces)
+    return [[corners[i] for i in face] for face in faces]
+
+
+def dot(a, b):
+    return sum(x * y for x, y in zip(a, b))
+
+
+def minus(a, b):
+    return tuple(x - y for x, y in zip(a, b))
+
+
+def plane(face):
+    """Normal and offset of a convex face."""
+    u, v = minus(face[1], face[0]), minus(face[2], face[0])
+    n = (u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0])
+    length = math.sqrt(dot(n, n))
+    n = tuple(x / length for x in n)
+    return n, dot(n, face[0])
+
+
+def halves(face, n, offset):
+    """What of a convex face lies beyond a plane, and what behind it; empty where there is nothing."""
+    beyond, behind = [], []
+    for p, q in zip(face, face[1:] + face[:1]):
+        a, b = dot(n, p) - offset, dot(n, q) - offset
+        if a > -1e-9:
+            beyond.append(p)
+        if a < 1e-9:
+            behind.append(p)
+        if (a > 1e-9 and b < -1e-9) or (a < -1e-9 and b > 1e-9):
+            cross = tuple(x + a / (a - b) * (y - x) for x, y in zip(p, q))
+            beyond.append(cross)
+            behind.append(cross)
+    return (beyond if len(beyond) > 2 else []), (behind if len(behind) > 2 else [])
+
+
+def outside(face, solid):
+    """The convex bits of a face that are not inside a convex solid."""
+    planes = list(map(plane, solid))
+    if any(all(dot(n, p) > offset - 1e-9 for p in face) for n, offset in planes):
+        return [face]
+    out = []
+    for n, offset in planes:
+        beyond, face = halves(face, n, offset)
+        if beyond:
+            out.append(beyond)
+        if not face:
+            break
+    return out
+
+
+def unit():
+    """An armour unit: four legs, one up and three splayed, as one closed surface."""
+    down = math.acos(-1 / 3)
+
+    def turned(about_y):
+        c, s, cy, sy = math.cos(down), math.sin(down), math.cos(about_y), math.sin(about_y)
+
+        def turn(p):
+            x, y, z = p[0], c * p[1] - s * p[2], s * p[1] + c * p[2]
+            return (cy * x + sy * z, y, -sy * x + cy * z)
+        return turn
+
+    legs = [leg(lambda p: p)] + [leg(turned(2 * math.pi * k / 3)) for k in range(3)]
+    bits = []
+    for k, mine in enumerate(legs):
+        for face in mine:
+            left = [face]
+            for other in legs[:k] + legs[k + 1:]:
+                left = [bit for f in left for bit in outside(f, other)]
+            bits += left
+    vertices, places = [], {}
+
+    def vertex(p):
+        key = tuple(round(x, 5) for x in p)
+        if key not in places:
+            places[key] = len(vertices)
+            vertices.append(key)
+        return places[key]
+
+    rings = []
+    for bit in bits:
+        ring = [vertex(p) for p in bit]
+        ring = [v for k, v in enumerate(ring) if v != ring[k - 1]]
+        if len(ring) > 2:
+            rings.append(ring)
+
+    def on_edge(a, b):
+        """The vertices that stand within an edge, in order."""
+        p, q = vertices[a], vertices[b]
+        d = minus(q, p)
+        found = []
+        for v in range(corners):
+            e = minus(vertices[v], p)
+            t = dot(e, d) / dot(d, d)
+            off = minus(e, tuple(t * x for x in d))
+            if v not in (a, b) and 0 < t < 1 and dot(off, off) < 4e-10:
+                found.append((t, v))
+        return [v for _, v in sorted(found)]
+
+    corners, faces = len(vertices), []
+    for ring in rings:
+        full = []
+        for a, b in zip(ring, ring[1:] + ring[:1]):
+            full += [a] + on_edge(a, b)
+        if len(full) == 3:
+            faces.append(tuple(full))
+            continue
+        middle = tuple(sum(vertices[v][k] for v in full) / len(full) for k in range(3))
+        vertices.append(middle)
+        faces += [(a, b, len(vertices) - 1) for a, b in zip(full, full[1:] + full[:1])]
+    write("unit", vertices, faces)
 
 
 def rubble():
@@ -142,6 +253,6 @@ def bars():
 if __name__ == "__main__":
     OUT.mkdir(exist_ok=True)
     basket()
-    leg()
+    unit()
     rubble()
     bars()
