@@ -19,6 +19,8 @@ constexpr double kTouchTravel = 0.3;  // of the inner radius
 constexpr double kBendTravel = 0.5;   // of the inner radius: what a bending surface may come nearer
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
+constexpr double kRamSize = 2;  // times the smallest piece's inner radius
+constexpr std::size_t kMostRams = 16;
 constexpr std::size_t kPiecesWorthAThread = 512, kTouchesWorthAThread = 512;
 
 // How fast its outside changes place by turning: something round looks the same however it turns about its
@@ -47,6 +49,38 @@ std::vector<double> bendSpeeds(const World& w) {
         speeds[i] = greatest(speeds[i], speed);
   }
   return speeds;
+}
+
+// What is about to go into smaller things at speed: they ask for as fine steps as if it touched them.
+struct Ram {
+  std::size_t piece = 0;
+  double push = 0;  // kg m/s; of what is driven, its speed alone, before all others
+  bool driven = false;
+};
+
+// The few that push hardest, of those that come far for the smallest thing there is.
+std::vector<Ram> ramsOf(const World& w) {
+  const solve::Motion& motion = w.motion();
+  double smallest = std::numeric_limits<double>::infinity();
+  for (std::size_t i = 0; i < motion.size(); ++i)
+    if (w.traits()[i].dynamic) smallest = least(smallest, w.traits()[i].inner_radius);
+  const double frame = frameSeconds(w);
+  std::vector<Ram> out;
+  for (std::size_t i = 0; i < motion.size(); ++i) {
+    const bool driven = w.sleepOf(i) == Sleep::Driven;
+    const solve::Traits& t = w.traits()[i];
+    if (!driven && (w.sleepOf(i) != Sleep::Awake || t.inner_radius < kRamSize * smallest)) continue;
+    const double speed = motion.velocity[i].norm() + motion.spin[i].norm() * t.outer_radius;
+    if (speed * frame > kTouchTravel * smallest)
+      out.push_back({i, driven ? speed : speed * t.mass(), driven});
+  }
+  const auto harder = [](const Ram& a, const Ram& b) {
+    return a.driven != b.driven ? a.driven : a.push != b.push ? a.push > b.push : a.piece < b.piece;
+  };
+  const std::size_t most = std::min(kMostRams, out.size());
+  std::partial_sort(out.begin(), out.begin() + static_cast<std::ptrdiff_t>(most), out.end(), harder);
+  out.resize(most);
+  return out;
 }
 
 // Those whose heavy loads are found with their joints, however coarse the step; empty without joints.
@@ -119,11 +153,17 @@ Steps chooseSteps(World& w) {
           const shape::Kind ka = w.kinds_[a], kb = w.kinds_[b];
           const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
           const bool still = on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid;
-          double speed = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm();
+          // As a whole; and where they touch, where what turns comes round by its thickness. Either is
+          // enough.
+          double whole = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm();
+          double here = static_cast<double>(touch.slip);
+          for (const std::size_t i : {a, b}) {
+            if (still || !w.traits_[i].dynamic) continue;
+            whole += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
+            here += w.motion_.spin[i].norm() * w.traits_[i].inner_radius;
+          }
+          double speed = on_plane ? whole : least(whole, here);
           if (!bends.empty()) speed += w.bendSpeed(a) + w.bendSpeed(b);
-          for (const std::size_t i : {a, b})
-            if (w.traits_[i].dynamic && !still)
-              speed += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
           for (const std::size_t i : {a, b}) {
             const solve::Traits& t = w.traits_[i];
             if (w.sleep_[i] != Sleep::Awake) continue;
@@ -136,6 +176,22 @@ Steps chooseSteps(World& w) {
         }
       });
   Wish coarse, fine;
+  for (const Ram& ram : ramsOf(w)) {
+    const Box way = w.sweptBox(ram.piece, frame);
+    w.team_.share(w.motion_.size(), kPiecesWorthAThread,
+                  [&](std::size_t part, std::size_t begin, std::size_t end) {
+                    for (std::size_t i = begin; i < end; ++i) {
+                      const solve::Traits& t = w.traits_[i];
+                      if (i == ram.piece || !t.dynamic || !w.scene_.pieces[i].collide) continue;
+                      if (!way.grown(t.outer_radius).contains(w.motion_.position[i])) continue;
+                      if (t.inner_radius * kRamSize > w.traits_[ram.piece].inner_radius) continue;
+                      if (!w.rules_.collide(std::min(i, ram.piece), std::max(i, ram.piece))) continue;
+                      const double speed = (w.motion_.velocity[i] - w.motion_.velocity[ram.piece]).norm();
+                      parts[part].substeps.raise(speed * frame / (kTouchTravel * t.inner_radius),
+                                                 Asks::Sliding, PieceId(i));
+                    }
+                  });
+  }
   for (const Wanted& x : parts) coarse.raise(x.substeps), fine.raise(x.internal);
   const World::JointRate joints = w.jointRate();
   fine.raise(joints.rate * frame, joints.asks, joints.asking);

@@ -25,6 +25,9 @@ Sleep startOf(const Piece& p) {
 
 namespace {
 
+// What is more slender than this sinks by a share of its thickness, not of its length.
+constexpr double kSlender = 10;
+
 // Pieces of one prototype and role share their traits.
 class TraitsOfPieces {
  public:
@@ -38,7 +41,8 @@ class TraitsOfPieces {
     solve::Traits t = scene_.prototypes[p.prototype.index()].traits;
     if (!dynamic) t.dynamic = false, t.inverse_mass = 0;
     t.weight = t.mass() * gravity;
-    t.spring_rate = solve::springRate(t.size, gravity);
+    const double thick = 2 * t.inner_radius;
+    t.spring_rate = solve::springRate(thick > 0 ? least(t.size, kSlender * thick) : t.size, gravity);
     return kind = traits.addKind(t);
   }
 
@@ -232,13 +236,20 @@ void World::flewApart(solve::Proposal& p) {
     if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
 }
 
+double World::slipOf(const solve::Contact& c) const {
+  const auto velocity = [&](std::size_t i) {
+    return Vec3(motion_.velocity[i] + motion_.spin[i].cross(c.patch.middle - motion_.position[i]));
+  };
+  return (velocity(c.a.index()) - velocity(c.b.index())).norm();
+}
+
 void World::findTouches() {
   touches_.clear();
   addUnset(touches_, contacts_.size());
   team_.share(contacts_.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const solve::Contact& c = contacts_[k];
-      touches_[k] = {c.a.value, c.b.value, c.totalForce()};
+      touches_[k] = {c.a.value, c.b.value, c.totalForce(), static_cast<float>(slipOf(c))};
     }
   });
 }

@@ -269,6 +269,7 @@ class World {
 
   // Whether any piece sleeps or waits.
   bool anyWaits() const;
+  double slipOf(const solve::Contact& c) const;
   void findTouches();
   friend Steps chooseSteps(World& w);
 
@@ -309,6 +310,7 @@ class World {
   struct Touch {
     std::uint32_t a = 0, b = 0;
     float force = 0;  // N, of all its points
+    float slip = 0;   // m/s: how fast their material goes past each other where they touch
   };
   PagedVector<Touch> touches_;
   std::vector<std::uint32_t> woken_;  // by changed forces, after the solve
