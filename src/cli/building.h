@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 // How commands build scenes: all cores, what takes long told on stderr, costly shapes kept in out/parts.
 #pragma once
-#include <iostream>
-
 #include "cli/command.h"
+#include "cli/progress.h"
 #include "files/setup/build_scene.h"
 
 namespace drubble::cli {
@@ -13,7 +12,9 @@ inline files::BuiltScene built(const files::Setup& setup, int threads = 0) {
   files::Building how;
   how.team = &team;
   how.store = "out/parts";
-  how.say = [](const std::string& what) { std::cerr << what << "\n"; };
+  ProgressLine line;
+  how.say = [&](const std::string& what) { line.say(what); };
+  how.progress = [&](const std::string& what, double share) { line.tell(what, share); };
   return files::buildScene(setup, how);
 }
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Progress on stderr: one line that is drawn again on a terminal, a line every few seconds elsewhere.
 #pragma once
+#include <chrono>
 #include <string>
 #include <vector>
 
@@ -13,12 +14,15 @@ class ProgressLine {
   ProgressLine();
   ~ProgressLine();
   void tell(const files::RunProgress& p);
-  void close();  // ends an open line
+  void tell(const std::string& what, double share);  // of work before the first frame
+  void say(const std::string& text);                 // a line of its own
+  void close();                                      // ends an open line
 
  private:
+  void show(const std::string& text, bool last);
   bool terminal_;
   bool open_ = false;
-  double told_ = -1;
+  std::chrono::steady_clock::time_point told_ = std::chrono::steady_clock::now();
 };
 
 // What `run` does, for other commands too. Gives an exit code.

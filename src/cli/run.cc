@@ -26,19 +26,32 @@ std::string clockText(double seconds) {
 
 }  // namespace
 
-void ProgressLine::tell(const files::RunProgress& p) {
-  const bool last = p.frame == p.last_frame;
-  const double wait = terminal_ ? 0.1 : 3;
-  if (!last && p.seconds - told_ < wait) return;
-  told_ = p.seconds;
-  const std::string text = fmt::format("frame {}/{}  {} awake, {} contacts, {} substeps  {} so far, {} left",
-                                       p.frame, p.last_frame, p.awake, p.contacts, p.substeps,
-                                       clockText(p.seconds), clockText(p.seconds_left));
+void ProgressLine::show(const std::string& text, bool last) {
+  const std::chrono::duration<double> wait(terminal_ ? 0.1 : 3);
+  const auto now = std::chrono::steady_clock::now();
+  if (!last && now - told_ < wait) return;
+  told_ = now;
   if (terminal_)
     std::cerr << "\r\x1b[K" << text << (last ? "\n" : "") << std::flush;
   else
     std::cerr << text << std::endl;
   open_ = terminal_ && !last;
+}
+
+void ProgressLine::tell(const files::RunProgress& p) {
+  show(fmt::format("frame {}/{}  {} awake, {} contacts, {} substeps  {} so far, {} left", p.frame,
+                   p.last_frame, p.awake, p.contacts, p.substeps, clockText(p.seconds),
+                   clockText(p.seconds_left)),
+       p.frame == p.last_frame);
+}
+
+void ProgressLine::tell(const std::string& what, double share) {
+  show(fmt::format("{}: {:.0f} %", what, 100 * share), false);
+}
+
+void ProgressLine::say(const std::string& text) {
+  close();
+  std::cerr << text << std::endl;
 }
 
 ProgressLine::ProgressLine() : terminal_(isatty(STDERR_FILENO) != 0) {}
@@ -113,7 +126,8 @@ int runSetup(const RunRequest& request) {
   options.stop = stopAsked;
   ProgressLine line;
   options.progress = [&](const files::RunProgress& p) { line.tell(p); };
-  options.say = [](const std::string& what) { std::cerr << what << "\n"; };
+  options.say = [&](const std::string& what) { line.say(what); };
+  options.making = [&](const std::string& what, double share) { line.tell(what, share); };
   catchStopSignals();
   const files::RunOutcome done = files::simulate(setup, options);
   line.close();

@@ -56,6 +56,7 @@ BuiltScene build(const Setup& setup, const RunOptions& options) {
   how.team = &team;
   how.store = (std::filesystem::path(options.cache_path).parent_path() / "parts").string();
   how.say = options.say;
+  how.progress = options.making;
   return buildScene(setup, how);
 }
 

@@ -25,11 +25,12 @@ struct RunOptions {
   bool force = false;
   std::vector<std::string> overrides;
   world::Machine machine;
-  std::function<void(const RunProgress&)> progress;  // after each frame
-  std::function<bool()> stop;                        // asked often
-  std::function<void(const std::string&)> say;       // what takes long before the first frame
-  std::vector<Limit> limits;                         // passing one stops the run after that frame
-  bool stop_at_rest = false;                         // once nothing moves
+  std::function<void(const RunProgress&)> progress;        // after each frame
+  std::function<bool()> stop;                              // asked often
+  std::function<void(const std::string&)> say;             // what takes long before the first frame
+  std::function<void(const std::string&, double)> making;  // and what share of it is done
+  std::vector<Limit> limits;                               // passing one stops the run after that frame
+  bool stop_at_rest = false;                               // once nothing moves
 };
 
 // Where the time went, and how much there was to do.

@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/cut/again.h"
+#include "core/cut/signs.h"
 #include "core/mesh/mass.h"
 
 namespace drubble::cut {
@@ -30,12 +31,47 @@ Extent along(const mesh::TriangleMesh& m, const Vec3& axis) {
 // What is left over counts where it is more than rounding.
 double cellsIn(double length, double cell) { return greatest(1, std::ceil(length / cell - 1e-6)); }
 
-// The middles of the cells of width `cell`, one of which begins at `start`, that `x` reaches into.
-std::vector<double> middles(const Extent& x, double start, double cell) {
+constexpr double kInLine = 2e-6;  // of the mesh's size: a wall so near to a joint is in line with it
+
+// Where a mesh has faces square to an axis, and which way they look, by area: m2, positive along it.
+class Walls {
+ public:
+  Walls(const mesh::TriangleMesh& m, const Vec3& axis) : near_(kInLine * m.bounds().size().maxCoeff()) {
+    for (const mesh::Triangle& t : m.triangles) {
+      const Vec3 &p = m.vertices[t[0]], &q = m.vertices[t[1]], &r = m.vertices[t[2]];
+      const Vec3 normal = 0.5 * (q - p).cross(r - p);
+      const double area = axis.dot(normal);
+      if (absolute(area) > (1 - 1e-9) * normal.norm()) faces_.push_back({axis.dot(p), area});
+    }
+  }
+
+  // A joint in line with walls goes just in front of them: in the wall's own line rounding would leave films
+  // of it on the other side, round its corners.
+  double before(double joint) const {
+    double area = 0;
+    for (const auto& [at, looks] : faces_)
+      if (absolute(at - joint) < near_) area += looks;
+    return area == 0 ? joint : joint + (area > 0 ? 2 : -2) * near_;
+  }
+
+ private:
+  double near_;
+  std::vector<std::pair<double, double>> faces_;
+};
+
+// One site in each of the cells of width `cell`, one of which begins at `start`, that `x` reaches into. Sites
+// and the joints midway between them are on `lattice` along axis k: where joints of neighbours are in line,
+// they are so exactly.
+std::vector<double> middles(const Extent& x, double start, double cell, const Walls& walls,
+                            const Lattice& lattice, int k) {
   std::vector<double> out;
   const double slack = 1e-6 * cell;
-  for (double n = std::floor((x.low + slack - start) / cell); start + n * cell < x.high - slack; n += 1)
-    out.push_back(start + (n + 0.5) * cell);
+  const auto on = [&](double at) { return lattice.on(at * Vec3::Unit(k))[k]; };
+  double last = 0;
+  for (double n = std::floor((x.low + slack - start) / cell); start + n * cell < x.high - slack; n += 1) {
+    last = out.empty() ? on(start + (n + 0.5) * cell) : 2 * on(walls.before(start + n * cell)) - last;
+    out.push_back(lattice.off(last * Vec3::Unit(k))[k]);
+  }
   return out;
 }
 
@@ -87,28 +123,40 @@ double bricksIn(const mesh::TriangleMesh& m, const Bricks& how) {
 }
 
 std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bricks& how, double slivers,
-                                      Team* team) {
+                                      Team* team, const Told& told) {
   const mesh::TriangleMesh m = wall.piece(k).mesh;
-  const Vec3 across = how.up.cross(how.along);
+  const Vec3 across = how.along.cross(how.up);
   const Extent x = along(m, how.along), y = along(m, how.up), z = along(m, across);
   const auto place = [&](double a, double b, double c) {
     return Vec3(a * how.along + b * how.up + c * across);
   };
-  const double middle_x = 0.5 * (x.low + x.high), middle_z = 0.5 * (z.low + z.high);
-  std::vector<Vec3> courses;
-  for (const double height : middles(y, y.low, how.height))
-    courses.push_back(place(middle_x, height, middle_z));
+  // All cuts are made on one lattice, along the courses.
   How cells;
   cells.slivers = slivers;
+  Mat3 axes;
+  axes << how.along, how.up, across;
+  cells.turn = Quat(axes);
+  cells.around = Box{vec3(x.low, y.low, z.low), vec3(x.high, y.high, z.high)}.grown(
+      greatest(how.length, greatest(how.height, how.depth)));
+  const Lattice lattice(cells.around);
+  const double middle_x = 0.5 * (x.low + x.high), middle_z = 0.5 * (z.low + z.high);
+  std::vector<Vec3> courses;
+  for (const double height : middles(y, y.low, how.height, Walls(m, how.up), lattice, 1))
+    courses.push_back(place(middle_x, height, middle_z));
   std::vector<std::uint32_t> out;
-  for (const std::uint32_t c : wall.again(k, courses, cells, team)) {
+  const std::vector<std::uint32_t> rows = wall.again(k, courses, cells, team);
+  for (std::size_t n = 0; n < rows.size(); ++n) {
+    if (told) told(static_cast<double>(n) / static_cast<double>(rows.size()));
+    const std::uint32_t c = rows[n];
     const mesh::TriangleMesh& course = wall.piece(c).mesh;
     const std::uint32_t row = wall.piece(c).cell;
     const double shift = row % 2 == 1 ? how.shift * how.length : 0;
     const std::vector<double> deep =
-        how.depth > 0 ? middles(along(course, across), z.low, how.depth) : std::vector<double>{middle_z};
+        how.depth > 0 ? middles(along(course, across), z.low, how.depth, Walls(course, across), lattice, 2)
+                      : std::vector<double>{middle_z};
     std::vector<Vec3> sites;
-    for (const double a : middles(along(course, how.along), x.low + shift, how.length))
+    for (const double a :
+         middles(along(course, how.along), x.low + shift, how.length, Walls(course, how.along), lattice, 0))
       for (const double b : deep) sites.push_back(place(a, how.up.dot(courses[row]), b));
     if (sites.size() < 2)
       out.push_back(c);

@@ -15,7 +15,7 @@ struct Bricks {
 // does not fill a brick is a smaller one. Faces between courses are divided by the joints of both. Returns
 // the bricks' numbers by course, then along. Throws as cutIntoCells does.
 std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bricks& how, double slivers,
-                                      Team* team = nullptr);
+                                      Team* team = nullptr, const Told& told = {});
 
 // How many there would be, at most.
 double bricksIn(const mesh::TriangleMesh& m, const Bricks& how);

@@ -47,6 +47,31 @@ TEST_CASE("a wall in courses: whole bricks, half ones at the ends, joints that d
   CHECK(beds == 3 * 10);
 }
 
+TEST_CASE("a flue whose walls are a brick thick comes in whole bricks, none with a film round a corner") {
+  // A square tube, four bricks wide, its walls in line with the joints.
+  mesh::TriangleMesh flue;
+  const double out = 0.45, in = 0.225, high = 0.3;
+  for (const auto& [y, w] : {std::pair{0.0, out}, {high, out}, {high, in}, {0.0, in}})
+    for (const auto& [x, z] : {std::pair{1, 1}, {1, -1}, {-1, -1}, {-1, 1}})
+      flue.vertices.push_back(vec3(x * w, y, z * w));
+  for (std::uint32_t k = 0; k < 4; ++k) {
+    for (std::uint32_t s = 0; s < 4; ++s) {
+      const std::uint32_t next = (s + 1) % 4, above = (4 * k + 4) % 16;
+      flue.triangles.push_back({4 * k + s, 4 * k + next, above + next});
+      flue.triangles.push_back({4 * k + s, above + next, above + s});
+    }
+  }
+  Bricks how = brick(0.225, 0.075, 0.225);
+  const Cut cut = bricks(flue, how);
+  checkCut(flue, cut);
+  CHECK(cut.pieces.size() == 2 * 12 + 2 * 18);  // shifted: 5 in either end, 4 in each row between
+  for (const Piece& p : cut.pieces) {
+    const Vec3 size = p.mesh.bounds().size();
+    INFO(p.mesh.bounds().low.transpose() << " to " << p.mesh.bounds().high.transpose());
+    CHECK(size.prod() == Approx(mesh::massProperties(p.mesh).volume).epsilon(1e-4));
+  }
+}
+
 TEST_CASE("bricks out of every solid close, fill and fit") {
   for (const Named& s : solids()) {
     INFO(s.name);

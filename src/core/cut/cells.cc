@@ -11,7 +11,7 @@ namespace {
 constexpr double kBeyond = 1024;  // lattice steps
 constexpr std::size_t kSitesABin = 3;
 constexpr int kMostBins = 256;  // a side
-constexpr std::size_t kCellsWorthAThread = 16;
+constexpr std::size_t kCellsWorthAThread = 16, kCellsATold = 1024;
 constexpr double kSure = 4e-15;  // of the terms' size: three roundings of a place, four of the sum, doubled
 
 // Sites by where they are, to be gone through from near to far.
@@ -206,7 +206,7 @@ Cell cellOf(std::uint32_t i, std::span<const Vec3> sites, const Bins& bins, cons
 
 }  // namespace
 
-std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* team) {
+std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* team, const Told& told) {
   const Bins bins(sites);
   Box walls = within;
   for (const Vec3& s : sites) walls.add(s);
@@ -215,9 +215,13 @@ std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* 
     walls.high[k] = std::ceil(walls.high[k]) + kBeyond;
   }
   std::vector<Cell> out(sites.size());
-  shareOrAlone(team, sites.size(), kCellsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t i = begin; i < end; ++i) out[i] = cellOf(u32(i), sites, bins, walls);
-  });
+  for (std::size_t first = 0; first < sites.size(); first += kCellsATold) {
+    const std::size_t some = std::min(kCellsATold, sites.size() - first);
+    shareOrAlone(team, some, kCellsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+      for (std::size_t i = first + begin; i < first + end; ++i) out[i] = cellOf(u32(i), sites, bins, walls);
+    });
+    if (told) told(static_cast<double>(first + some) / static_cast<double>(sites.size()));
+  }
   return out;
 }
 

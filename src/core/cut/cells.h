@@ -13,6 +13,7 @@
 
 #include "core/base/team.h"
 #include "core/cut/signs.h"
+#include "core/cut/told.h"
 
 namespace drubble::cut {
 
@@ -27,6 +28,6 @@ struct Cell {
 
 // One a site. Sites are different lattice points; cells go as far as a little beyond `within`. Cost: about
 // the sites times the planes of a cell squared, shared among the team; the same for any number of threads.
-std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* team);
+std::vector<Cell> cellsOf(std::span<const Vec3> sites, const Box& within, Team* team, const Told& told = {});
 
 }  // namespace drubble::cut

@@ -101,6 +101,7 @@ std::vector<Vec3> evened(const mesh::TriangleMesh& m, std::vector<Vec3> sites, i
   How whole = how;
   whole.slivers = 0;
   for (int n = 0; n < rounds; ++n) {
+    whole.told = partOf(how.told, static_cast<double>(n) / rounds, (n + 1.0) / rounds);
     std::vector<Vec3> sum(sites.size(), Vec3::Zero());
     std::vector<double> volume(sites.size(), 0);
     for (const Piece& p : cutIntoCells(m, sites, whole, team).pieces) {

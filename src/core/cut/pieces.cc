@@ -297,6 +297,14 @@ void measure(std::span<const mesh::Triangle> triangles, std::span<const Vec3> pl
   out.centroid = out.area > 0 ? Vec3(about + sum / out.area) : about;
 }
 
+namespace {
+
+// What share of a large cut is done when.
+constexpr double kCellsDone = 0.35, kFacetsDone = 0.4, kSkeletonDone = 0.6, kFacesDone = 0.8;
+constexpr std::size_t kPiecesATold = 500;
+
+}  // namespace
+
 Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const How& how, Team* team) {
   if (sites.empty()) throw Error(ErrorKind::Input, "a cut wants at least one site");
   if (!mesh::closedness(m).closed()) throw Error(ErrorKind::Input, "only a closed mesh can be cut");
@@ -305,7 +313,7 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const
   Box all;
   for (const Vec3& v : m.vertices) all.add(Vec3(back * v));
   for (const Vec3& s : sites) all.add(Vec3(back * s));
-  const Lattice lattice(all, how.stretch);
+  const Lattice lattice(how.around.empty() ? all : how.around, how.stretch);
   std::vector<Vec3> on;
   for (const Vec3& s : sites) on.push_back(lattice.on(back * s));
   checkApart(on);
@@ -317,8 +325,12 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const
   }
   Box within;
   for (const Vec3& v : surface.on) within.add(v);
-  const std::vector<Cell> cells = cellsOf(on, within, team);
+  const auto told = [&](double share) {
+    if (how.told) how.told(share);
+  };
+  const std::vector<Cell> cells = cellsOf(on, within, team, partOf(how.told, 0, kCellsDone));
   const Facets facets = facetsOf(surface, on, cells, team);
+  told(kFacetsDone);
   Nodes nodes = nodesOf(facets);
   const std::vector<Stretch> stretches = stretchesOf(on, cells, facets, nodes);
   Cut out;
@@ -331,6 +343,7 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const
     places.push_back(given ? m.vertices[nodes.names[k].feature] : how.turn * lattice.off(nodes.places[k]));
   }
 
+  told(kSkeletonDone);
   const std::vector<Side> sides = sidesOf(facets, nodes, stretches);
   Joined joined;
   for (const Side& s : sides) joined.add(s.from, s.to);
@@ -338,12 +351,15 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const
   std::vector<FlatFace> faces = facesBetween(sides, places, lattice, how.turn, on, joined, skin);
   std::stable_sort(skin.begin(), skin.end(), [](const Skin& a, const Skin& b) { return a.cell < b.cell; });
 
+  told(kFacesDone);
   while (ids.size() < places.size()) ids.push_back(out.nodes++);
   Parts parts(places, ids);
   std::vector<std::uint32_t> piece_of;
   for (std::size_t begin = 0, end; begin < skin.size(); begin = end) {
     for (end = begin; end < skin.size() && skin[end].cell == skin[begin].cell;) ++end;
     parts.split({&skin[begin], end - begin}, out.pieces, piece_of);
+    if (out.pieces.size() % kPiecesATold == 0)
+      told(kFacesDone + (1 - kFacesDone) * static_cast<double>(end) / static_cast<double>(skin.size()));
   }
   for (std::size_t k = 0; k < skin.size(); ++k) {
     if (!skin[k].source.inside) continue;

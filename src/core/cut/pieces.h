@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "core/base/team.h"
+#include "core/cut/told.h"
 #include "core/mesh/mesh.h"
 
 namespace drubble::cut {
@@ -51,7 +52,9 @@ struct Cut {
 struct How {
   Vec3 stretch = Vec3::Ones();   // by how much longer cells are along the axes
   Quat turn = Quat::Identity();  // of those axes, from the mesh's own
+  Box around = {};               // along those axes: what the lattice spans; empty: the mesh and the sites
   double slivers = 1e-4;         // pieces below that share of the mean volume go to a neighbour
+  Told told = {};
 };
 
 // `m` is welded and closed; sites are distinct, a millionth of the size apart at least. Throws Error(Input)

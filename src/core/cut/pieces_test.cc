@@ -5,6 +5,22 @@
 using namespace drubble;
 using namespace drubble::cut;
 
+TEST_CASE("a long cut tells how far it has come, and comes out as it would untold") {
+  const mesh::TriangleMesh ball = mesh::sphereMesh(1, 32);
+  const std::vector<Vec3> sites = scattered(ball, 2500, 3);
+  std::vector<double> told;
+  How how;
+  how.told = [&](double share) { told.push_back(share); };
+  const Cut cut = cutIntoCells(ball, sites, how), untold = cutIntoCells(ball, sites);
+  REQUIRE(told.size() > 6);
+  CHECK(told.front() > 0);
+  CHECK(told.back() <= 1);
+  CHECK(std::is_sorted(told.begin(), told.end()));
+  REQUIRE(cut.pieces.size() == untold.pieces.size());
+  for (std::size_t k = 0; k < cut.pieces.size(); ++k)
+    CHECK(cut.pieces[k].mesh.vertices == untold.pieces[k].mesh.vertices);
+}
+
 TEST_CASE("a solid with one site is one piece") {
   for (const Named& s : solids()) {
     const Cut cut = cutIntoCells(s.mesh, std::vector<Vec3>{s.mesh.bounds().centre()});

@@ -17,7 +17,9 @@ namespace drubble::files {
 struct Building {
   Team* team = nullptr;
   std::function<void(const std::string&)> say;  // what is about to take long
-  std::string store;                            // a folder for what is costly to make; empty: nothing is kept
+  std::function<void(const std::string&, double)>
+      progress;       // what share (0 to 1) of what is done, while it does
+  std::string store;  // a folder for what is costly to make; empty: nothing is kept
 };
 
 struct BuiltScene {

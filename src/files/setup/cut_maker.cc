@@ -49,12 +49,15 @@ class Cutter {
         cut::Bricks bricks = c_.bricks;
         bricks.along = c_.along ? flat(*c_.along) : longestFlat(m, bricks.up);
         say(called, cut::bricksIn(m, bricks), m);
-        return cut::intoBricks(body, k, bricks, c_.slivers, how_.team);
+        return cut::intoBricks(body, k, bricks, c_.slivers, how_.team, told(called));
       }
-      const cut::How cells{c_.grain, turnXyz(c_.grain_turn), c_.slivers};
+      cut::How cells{c_.grain, turnXyz(c_.grain_turn), {}, c_.slivers, {}};
       std::vector<Vec3> sites = sitesOf(m, stream);
       say(called, static_cast<double>(sites.size()), m);
+      const double last = c_.even / (c_.even + 1.0);  // the rounds take as long as the cut, each
+      cells.told = cut::partOf(told(called), 0, last);
       if (c_.even > 0) sites = cut::evened(m, std::move(sites), c_.even, cells, how_.team);
+      cells.told = cut::partOf(told(called), last, 1);
       return body.again(k, sites, cells, how_.team);
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Input ||
@@ -72,6 +75,11 @@ class Cutter {
     if (how_.say && (pieces >= kManyPieces || m.triangles.size() >= kManyTriangles))
       how_.say(fmt::format("cutting '{}', {} triangles, into about {:.0f} pieces", called, m.triangles.size(),
                            pieces));
+  }
+
+  cut::Told told(const std::string& called) const {
+    if (!how_.progress) return {};
+    return [this, what = fmt::format("cutting '{}'", called)](double share) { how_.progress(what, share); };
   }
 
   Vec3 flat(const Vec3& axis) const {
