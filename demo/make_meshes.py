@@ -250,9 +250,19 @@ def bars():
     write("bars", vertices, faces)
 
 
+def flue():
+    """A chimney: a square tube that stands on its lower end, the thickness of a brick."""
+    levels = [(0.0, 0.45), (2.7, 0.45), (2.7, 0.225), (0.0, 0.225)]  # y, half width: up outside, down inside
+    vertices = [(x * w, y, z * w) for y, w in levels for x, z in ((1, 1), (1, -1), (-1, -1), (-1, 1))]
+    faces = [(4 * k + s, 4 * k + (s + 1) % 4, (4 * k + 4) % 16 + (s + 1) % 4, (4 * k + 4) % 16 + s)
+             for k in range(4) for s in range(4)]
+    write("flue", vertices, faces)
+
+
 if __name__ == "__main__":
     OUT.mkdir(exist_ok=True)
     basket()
     unit()
     rubble()
     bars()
+    flue()
