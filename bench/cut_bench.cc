@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
-// What cutting costs: a ball of 49 728 triangles into cells of scattered sites. Usage: cut_bench [cells]
-// [threads]
+// What cutting costs: a ball of 49 728 triangles (4 times the square of `rings`) into cells of scattered
+// sites. Usage: cut_bench [cells] [threads] [rings]
 #include <cstdlib>
 
 #include "core/base/team.h"
@@ -12,8 +12,9 @@
 using namespace drubble;
 
 int main(int argc, char** argv) {
-  const int cells = argc > 1 ? std::atoi(argv[1]) : 1000, threads = argc > 2 ? std::atoi(argv[2]) : 2;
-  const mesh::TriangleMesh ball = mesh::sphereMesh(1, 112);
+  const int cells = argc > 1 ? std::atoi(argv[1]) : 1000, threads = argc > 2 ? std::atoi(argv[2]) : 2,
+            rings = argc > 3 ? std::atoi(argv[3]) : 112;
+  const mesh::TriangleMesh ball = mesh::sphereMesh(1, rings);
   const std::vector<Vec3> sites = cut::scatter(ball, {cells, {}}, 1, "bench");
   Team team(threads);
   const double start = bench::seconds();

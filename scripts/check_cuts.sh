@@ -5,3 +5,4 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/build.sh release tests
 build/release/tests/core_tests "[fuzz]"
+build/release/tests/files_tests "[fuzz]"

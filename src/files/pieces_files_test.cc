@@ -1,9 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
 // Pieces in files, and what they look like there.
+#include <fmt/format.h>
 #include <catch2/catch.hpp>
+
+#include <algorithm>
+#include <array>
 #include <filesystem>
+#include <fstream>
+#include <map>
+#include <sstream>
+#include <unordered_map>
 
 #include "core/base/error.h"
+#include "core/cut/pieces_check.h"
 #include "core/mesh/mass.h"
 #include "core/mesh/test_solids.h"
 #include "core/world/world.h"
@@ -206,4 +215,126 @@ TEST_CASE("parts of a concave mesh are made once: the next one finds them") {
   const Setup hull =
       parseSetup(folder.at("x.toml"), "[[body]]\nname = \"b\"\nmesh = \"bracket.obj\"\nshape = \"hull\"\n");
   CHECK(buildScene(hull, how).scene.prototypes[0].shape.kind == shape::Kind::Convex);
+}
+
+namespace {
+
+// A solid as text that gives every place back to the last bit.
+std::string written(const mesh::TriangleMesh& m) {
+  std::string out;
+  for (const Vec3& v : m.vertices) out += fmt::format("v {} {} {}\n", v.x(), v.y(), v.z());
+  for (const mesh::Triangle& t : m.triangles)
+    out += fmt::format("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1);
+  return out;
+}
+
+struct ReadPiece {
+  std::string name;
+  std::vector<mesh::Triangle> triangles;  // by place
+  mesh::TriangleMesh mesh;
+};
+
+// Places are the same where they are written alike.
+std::vector<ReadPiece> readPieces(const std::string& path, std::vector<Vec3>& places) {
+  std::ifstream in(path);
+  std::vector<ReadPiece> out;
+  std::unordered_map<std::string, std::uint32_t> known;
+  std::vector<std::uint32_t> place_of;  // a line of the file
+  for (std::string line; std::getline(in, line);) {
+    std::istringstream words(line);
+    std::string kind;
+    words >> kind;
+    if (kind == "g" || kind == "o") words >> out.emplace_back().name;
+    if (kind == "v") {
+      const auto [at, fresh] = known.try_emplace(line, u32(places.size()));
+      place_of.push_back(at->second);
+      if (!fresh) continue;
+      Vec3& p = places.emplace_back();
+      words >> p.x() >> p.y() >> p.z();
+    }
+    if (kind != "f") continue;
+    mesh::Triangle t;
+    ReadPiece& piece = out.back();
+    const auto first = u32(piece.mesh.vertices.size());
+    for (std::uint32_t& corner : t) {
+      std::string word;
+      words >> word;
+      corner = place_of[std::stoul(word) - 1];
+      piece.mesh.vertices.push_back(places[corner]);
+    }
+    piece.mesh.triangles.push_back({first, first + 1, first + 2});
+    piece.triangles.push_back(t);
+  }
+  return out;
+}
+
+// From the file alone: pieces close, fill the solid, and what is no skin has its like, the other way round.
+void checkWritten(const Folder& folder, const cut::Named& solid, const std::string& cut) {
+  folder.write("solid.obj", written(solid.mesh));
+  const Setup s = parseSetup(folder.at("solid.toml"),
+                             "[[body]]\nname = \"b\"\nmesh = \"solid.obj\"\n[[cut]]\nof = \"b\"\n" + cut);
+  const BuiltScene built = buildScene(s);
+  writeObj(folder.at("pieces.obj"), piecesOf(s, built, built.cuts[0]));
+  std::vector<Vec3> places;
+  const std::vector<ReadPiece> pieces = readPieces(folder.at("pieces.obj"), places);
+  INFO(solid.name << ", " << cut << ", " << pieces.size() << " pieces");
+  REQUIRE(pieces.size() == built.cuts[0].count);
+  double volume = 0;
+  std::map<mesh::Triangle, int> faces;  // from the least: how many one way less those the other
+  for (const ReadPiece& p : pieces) {
+    const mesh::TriangleMesh whole = mesh::welded(p.mesh);
+    const mesh::Closedness c = mesh::closedness(whole);
+    INFO(p.name);
+    CHECK(c.open_edges == 0);
+    CHECK(c.flipped_edges == 0);
+    volume += mesh::massProperties(whole).volume;
+    for (mesh::Triangle t : p.triangles) {
+      std::rotate(t.begin(), std::min_element(t.begin(), t.end()), t.end());
+      const bool turned = t[2] < t[1];
+      if (turned) std::swap(t[1], t[2]);
+      faces[t] += turned ? -1 : 1;
+    }
+  }
+  const double truly = mesh::massProperties(solid.mesh).volume;
+  CHECK(volume == Approx(truly).epsilon(1e-6));
+  double skin = 0, whole_skin = 0;
+  const auto areaOf = [](const Vec3& a, const Vec3& b, const Vec3& c) {
+    return 0.5 * (b - a).cross(c - a).norm();
+  };
+  for (const auto& [t, count] : faces)
+    if (count != 0) skin += std::abs(count) * areaOf(places[t[0]], places[t[1]], places[t[2]]);
+  for (const mesh::Triangle& t : solid.mesh.triangles)
+    whole_skin += areaOf(solid.mesh.vertices[t[0]], solid.mesh.vertices[t[1]], solid.mesh.vertices[t[2]]);
+  CHECK(skin == Approx(whole_skin).epsilon(1e-5));  // what has no like is the solid's own skin, all of it
+}
+
+std::vector<cut::Named> writtenSolids() {
+  std::vector<cut::Named> out = cut::solids();
+  out.push_back({"pot", mesh::pot(0.06, 24, 2)});
+  out.push_back({"bracket", mesh::bracket()});
+  out.push_back({"gear", mesh::gear(9)});
+  out.push_back({"knot", mesh::knot(120, 10)});
+  out.push_back({"armour unit", mesh::fourLegs()});
+  return out;
+}
+
+const std::array<std::string, 5> kPatterns = {"count = 30\n", "count = 20\ngrain = [1, 6, 1]\neven = 1\n",
+                                              "pattern = \"parallel\"\ncount = 5\ntilt = 8\n",
+                                              "pattern = \"impact\"\nrays = 7\nrings = 3\n",
+                                              "pattern = \"bricks\"\nsize = [0.3, 0.12, 0.2]\n"};
+
+}  // namespace
+
+TEST_CASE("what is written closes, fills and fits as it was cut, by the file alone") {
+  const Folder folder;
+  const std::vector<cut::Named> solids = writtenSolids();
+  for (std::size_t k = 0; k < kPatterns.size(); ++k) checkWritten(folder, solids[2 * k], kPatterns[k]);
+}
+
+TEST_CASE("the same of every solid by every pattern and four seeds", "[.fuzz][slow]") {
+  const Folder folder;
+  for (const cut::Named& solid : writtenSolids())
+    for (const std::string& pattern : kPatterns)
+      for (int seed = 1; seed <= 4; ++seed)
+        checkWritten(folder, solid, pattern + "seed = " + std::to_string(seed) + "\n");
 }

@@ -73,6 +73,24 @@ Vec3 placeIn(const mesh::TriangleMesh& m, const mesh::Tree& tree,
 
 }  // namespace
 
+std::vector<Vec3> smoothed(std::span<const Vec3> places) {
+  constexpr int kLines = 16;
+  std::vector<Vec3> out;
+  for (std::size_t k = 1; k < places.size(); ++k) {
+    const Vec3 &from = places[k - 1], &to = places[k];
+    const Vec3 before = k > 1 ? places[k - 2] : Vec3(2 * from - to),
+               after = k + 1 < places.size() ? places[k + 1] : Vec3(2 * to - from);
+    const Vec3 leaves = 0.5 * (to - before), comes = 0.5 * (after - from);
+    for (int n = 0; n < kLines; ++n) {
+      const double t = static_cast<double>(n) / kLines, t2 = t * t, t3 = t2 * t;
+      out.push_back((2 * t3 - 3 * t2 + 1) * from + (t3 - 2 * t2 + t) * leaves + (3 * t2 - 2 * t3) * to +
+                    (t3 - t2) * comes);
+    }
+  }
+  if (!places.empty()) out.push_back(places.back());
+  return out;
+}
+
 std::vector<Vec3> scatter(const mesh::TriangleMesh& m, const Scatter& how, std::uint64_t seed,
                           const std::string& stream) {
   const mesh::Tree tree(m);

@@ -29,6 +29,10 @@ struct Scatter {
   std::vector<More> more;
 };
 
+// A curve through the places, in short lines: sixteen from each to the next. It begins and ends straight.
+// Source: Catmull and Rom, A class of local interpolating splines (1974).
+std::vector<Vec3> smoothed(std::span<const Vec3> places);
+
 // All over the closed mesh's inside. Throws Error(Input) where no room is found: for `more` outside the mesh.
 std::vector<Vec3> scatter(const mesh::TriangleMesh& m, const Scatter& how, std::uint64_t seed,
                           const std::string& stream);

@@ -108,3 +108,17 @@ TEST_CASE("parallel cuts: slabs as thick as asked, tilted by no more than asked"
   CHECK(most > 0.01);
   CHECK(most <= 0.1);
 }
+
+TEST_CASE(
+    "a smooth line goes through its places without a bend in them, and straight where they are in line") {
+  const std::vector<Vec3> corner = {vec3(0, 0, 0), vec3(1, 0, 0), vec3(1, 1, 0), vec3(2, 1, 0)};
+  const std::vector<Vec3> curve = smoothed(corner);
+  REQUIRE(curve.size() == 3 * 16 + 1);
+  for (std::size_t k = 0; k < corner.size(); ++k) CHECK((curve[16 * k] - corner[k]).norm() == 0);
+  for (std::size_t k = 1; k + 1 < curve.size(); ++k) {
+    const Vec3 in = (curve[k] - curve[k - 1]).normalized(), out = (curve[k + 1] - curve[k]).normalized();
+    CHECK(in.dot(out) > 0.94);  // 20 degrees; the places' own corners have 90
+  }
+  for (const Vec3& p : smoothed(std::vector<Vec3>{vec3(0, 0, 0), vec3(1, 2, 0), vec3(2, 4, 0)}))
+    CHECK(p.y() == Approx(2 * p.x()).margin(1e-12));
+}

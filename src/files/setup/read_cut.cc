@@ -74,6 +74,7 @@ void readMore(Table& m, CutSetup::More& more) {
       what.line.push_back(p);
     }
     if (what.line.size() < 2) m.complain("line", "a line goes through two places or more");
+    if (m.flag("smooth", false)) what.line = cut::smoothed(what.line);
     what.radius = m.length("radius", 0, kPositive);
     if (!m.has("radius")) m.complain("line", "a line needs radius: how far from it sites may stand");
   }
