@@ -110,7 +110,8 @@ TEST_CASE("every pair of kinds finds the gap that a search over directions finds
   }
 }
 
-TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box") {
+TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box",
+          "[slow]") {
   const Vec3 size = vec3(1.2, 0.9, 1.5);
   const shape::Shape plane = shape::plane(Vec3::UnitY()), box = shape::box(-0.5 * size, 0.5 * size),
                      triangles = shape::surface(mesh::boxMesh(size));
