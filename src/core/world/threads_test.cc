@@ -50,6 +50,23 @@ TEST_CASE("a heap shared among three threads comes to what one makes of it", "[t
   }
 }
 
+TEST_CASE("what is fast is guarded alike by one thread and by three", "[threads][slow]") {
+  std::uint64_t alone = 0;
+  for (const int threads : {1, 3}) {
+    Stage s;
+    mixedHeap(s);
+    s.scene.solver.substeps = 2;
+    for (std::size_t i = 1; i < s.scene.pieces.size(); ++i)
+      s.scene.pieces[i].velocity = vec3(i % 2 == 0 ? 6 : -6, -12, 0);
+    world::World w(s.scene, {threads});
+    world::Watcher nobody;
+    for (int f = 0; f < 2; ++f) w.advance(nobody);
+    if (threads == 1) alone = w.digest();
+    CHECK(w.digest() == alone);
+    for (std::size_t i = 1; i < s.scene.pieces.size(); ++i) CHECK(w.motion().position[i].y() > 0);
+  }
+}
+
 TEST_CASE("a heap moves bit for bit alike with any number of threads and any instructions", "[slow]") {
   std::vector<std::uint64_t> alone;
   const auto check = [&](const world::Machine& machine) {
