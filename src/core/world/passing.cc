@@ -124,7 +124,9 @@ Went wentOf(const shape::Shape& s, const std::vector<PagedVector<Pose>>& way, st
   out.box =
       Box{at.low + (places.low - start.position), at.high + (places.high - start.position)}.grown(swing);
   out.core = places.grown(s.core.norm() + s.inner_radius);
-  out.fast = places.size().maxCoeff() + swing > solve::kFastShare * s.inner_radius;
+  // What turns goes over others with what stands out of its ball.
+  const double over = turned * (s.outer_radius - s.inner_radius);
+  out.fast = places.size().maxCoeff() + over > solve::kFastShare * s.inner_radius;
   return out;
 }
 
