@@ -56,7 +56,10 @@ void cutAll(std::uint64_t first, std::uint64_t last) {
     for (std::uint64_t seed = first; seed <= last; ++seed) {
       const std::vector<Vec3> sites = sitesFor(solid, seed);
       INFO(solid.name << ", seed " << seed << ", " << sites.size() << " sites");
-      REQUIRE_NOTHROW(checkCut(solid.mesh, cutIntoCells(solid.mesh, sites)));
+      const Cut cut = cutIntoCells(solid.mesh, sites);
+      REQUIRE_NOTHROW(checkCut(solid.mesh, cut));
+      // No triangle of a face lies over another one.
+      CHECK(overlapping(cut) == Approx(0).margin(1e-6 * solid.mesh.bounds().size().squaredNorm()));
     }
 }
 
@@ -81,17 +84,6 @@ void cutAgain(std::uint64_t first, std::uint64_t last) {
 }  // namespace
 
 TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit") { cutAll(1, 4); }
-
-// Of 2040 there are 4 in which some triangles do, where planes fall together with edges of the mesh: all is
-// closed and in pairs there, too.
-TEST_CASE("no triangle of a face lies over another one", "[.faces][slow]") {
-  for (const Named& solid : manySolids())
-    for (std::uint64_t seed = 1; seed <= 120; ++seed) {
-      INFO(solid.name << ", seed " << seed);
-      const double over = overlapping(cutIntoCells(solid.mesh, sitesFor(solid, seed)));
-      CHECK(over == Approx(0).margin(1e-6 * solid.mesh.bounds().size().squaredNorm()));
-    }
-}
 
 TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 120); }
 

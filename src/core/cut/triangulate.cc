@@ -60,9 +60,17 @@ bool crosses(const Flat& a, const Flat& b, const Flat& c, const Flat& d) {
   return (area(a, b, c) > 0) != (area(a, b, d) > 0) && (area(c, d, a) > 0) != (area(c, d, b) > 0);
 }
 
+// Whether x lies on the way from a to b, and at neither end.
+bool between(const Flat& a, const Flat& b, const Flat& x, double slack) {
+  const double along = (b.x - a.x) * (x.x - a.x) + (b.y - a.y) * (x.y - a.y),
+               squared = (b.x - a.x) * (b.x - a.x) + (b.y - a.y) * (b.y - a.y), length = std::sqrt(squared);
+  return absolute(area(a, b, x)) <= slack * length && along > slack * length &&
+         along < squared - slack * length;
+}
+
 // Joins a hole to the rim by a bridge from its rightmost place: to the nearest place that it sees and is not
 // joined to yet, or where rounding hides all, to the nearest.
-void bridge(const Rim& hole, Rim& rim, Joined& joined) {
+void bridge(const Rim& hole, Rim& rim, Joined& joined, double slack) {
   std::size_t from = 0;
   for (std::size_t k = 1; k < hole.at.size(); ++k)
     if (hole.at[k].x > hole.at[from].x) from = k;
@@ -84,7 +92,7 @@ void bridge(const Rim& hole, Rim& rim, Joined& joined) {
     for (const Rim* r : {static_cast<const Rim*>(&rim), &hole})
       for (std::size_t i = 0, j = r->at.size() - 1; i < r->at.size(); j = i++) {
         const bool touches = (r == &rim && (i == k || j == k)) || (r == &hole && (i == from || j == from));
-        if (!touches && crosses(p, q, r->at[j], r->at[i])) return false;
+        if (!touches && (crosses(p, q, r->at[j], r->at[i]) || between(p, q, r->at[i], slack))) return false;
       }
     return true;
   };
@@ -110,9 +118,10 @@ double distance(const Flat& a, const Flat& b) {
   return std::sqrt((b.x - a.x) * (b.x - a.x) + (b.y - a.y) * (b.y - a.y));
 }
 
-// How good an ear is, from bad to good. Wrong: turned over, or over other places. Flat: without area, as of
-// places in one line or at one place; Spike: there and back. Drawn: its line is there already.
-enum class Ear { None, WrongDrawn, Wrong, FlatDrawn, StoutDrawn, Flat, Thin, Stout, Spike };
+// How good an ear is, from bad to good. Wrong: turned over, or over other places. Touched: where the rim
+// comes back to one of its sides, so that it may cover what lies beyond. Flat: without area, as of places in
+// one line or at one place; Spike: there and back. Drawn: its line is there already.
+enum class Ear { None, WrongDrawn, Wrong, Touched, FlatDrawn, StoutDrawn, Flat, Thin, Stout, Spike };
 constexpr double kStout = 1e-6;  // its height over its base
 
 }  // namespace
@@ -166,7 +175,7 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
   };
   std::stable_sort(holes.begin(), holes.end(),
                    [&](const Rim& a, const Rim& b) { return rightmost(a) > rightmost(b); });
-  for (const Rim& h : holes) bridge(h, rim, joined);
+  for (const Rim& h : holes) bridge(h, rim, joined, slack);
   std::vector<std::size_t> left(rim.of.size());
   for (std::size_t k = 0; k < left.size(); ++k) left[k] = k;
   const auto rankAt = [&](std::size_t k) {
@@ -178,6 +187,7 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
                  ca = distance(rim.at[c], rim.at[a]);
     if (absolute(twice) <= slack * greatest(ab, greatest(bc, ca))) return drawn ? Ear::FlatDrawn : Ear::Flat;
     if (twice < 0) return drawn ? Ear::WrongDrawn : Ear::Wrong;
+    bool touched = false;
     for (const std::size_t i : left) {
       if (rim.of[i] == rim.of[a] || rim.of[i] == rim.of[b] || rim.of[i] == rim.of[c]) continue;
       const Flat& p = rim.at[i];
@@ -185,7 +195,9 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
       if (area(rim.at[a], rim.at[b], p) > slack * ab && area(rim.at[b], rim.at[c], p) > slack * bc &&
           area(rim.at[c], rim.at[a], p) >= -slack * ca)
         return drawn ? Ear::WrongDrawn : Ear::Wrong;
+      touched = touched || between(rim.at[a], rim.at[b], p, slack) || between(rim.at[b], rim.at[c], p, slack);
     }
+    if (touched) return drawn ? Ear::WrongDrawn : Ear::Touched;
     if (drawn) return Ear::StoutDrawn;
     const double dx = rim.at[c].x - rim.at[a].x, dy = rim.at[c].y - rim.at[a].y;
     return twice > kStout * (dx * dx + dy * dy) ? Ear::Stout : Ear::Thin;
