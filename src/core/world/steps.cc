@@ -59,11 +59,8 @@ struct Ram {
 };
 
 // The few that push hardest, of those that come far for the smallest thing there is.
-std::vector<Ram> ramsOf(const World& w) {
+std::vector<Ram> ramsOf(const World& w, double smallest) {
   const solve::Motion& motion = w.motion();
-  double smallest = std::numeric_limits<double>::infinity();
-  for (std::size_t i = 0; i < motion.size(); ++i)
-    if (w.traits()[i].dynamic) smallest = least(smallest, w.traits()[i].inner_radius);
   const double frame = frameSeconds(w);
   std::vector<Ram> out;
   for (std::size_t i = 0; i < motion.size(); ++i) {
@@ -155,14 +152,15 @@ Steps chooseSteps(World& w) {
           const bool still = on_plane && ka != shape::Kind::Ellipsoid && kb != shape::Kind::Ellipsoid;
           // As a whole; and where they touch, where what turns comes round by its thickness. Either is
           // enough.
-          double whole = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm();
-          double here = static_cast<double>(touch.slip);
+          double speed = on_plane ? 0 : (w.motion_.velocity[a] - w.motion_.velocity[b]).norm(), turning = 0;
           for (const std::size_t i : {a, b}) {
             if (still || !w.traits_[i].dynamic) continue;
-            whole += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
-            here += w.motion_.spin[i].norm() * w.traits_[i].inner_radius;
+            speed += rimSpeed(w.traits_[i], w.motion_.turn[i], w.motion_.spin[i]);
+            turning += w.motion_.spin[i].norm() * w.traits_[i].inner_radius;
           }
-          double speed = on_plane ? whole : least(whole, here);
+          // A contact is long: only where it may matter.
+          if (!on_plane && speed * frame > kTouchTravel * w.smallest_core_)
+            speed = least(speed, w.slipOf(w.contacts_[n]) + turning);
           if (!bends.empty()) speed += w.bendSpeed(a) + w.bendSpeed(b);
           for (const std::size_t i : {a, b}) {
             const solve::Traits& t = w.traits_[i];
@@ -176,7 +174,7 @@ Steps chooseSteps(World& w) {
         }
       });
   Wish coarse, fine;
-  for (const Ram& ram : ramsOf(w)) {
+  for (const Ram& ram : ramsOf(w, w.smallest_core_)) {
     const Box way = w.sweptBox(ram.piece, frame);
     w.team_.share(w.motion_.size(), kPiecesWorthAThread,
                   [&](std::size_t part, std::size_t begin, std::size_t end) {

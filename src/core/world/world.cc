@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <atomic>
 #include <cmath>
+#include <limits>
 
 #include "core/base/float_mode.h"
 #include "core/base/random.h"
@@ -62,12 +63,14 @@ World::World(const Scene& scene, Machine machine)
       rules_(scene),
       in_play_(scene.pieces.size(), 1),
       near_(scene.pieces.size()),
+      smallest_core_(std::numeric_limits<double>::infinity()),
       team_(machine.threads),
       engine_{&solve::kernelOf(machine.lanes), &team_} {
   TraitsOfPieces kinds(scene);
   for (const Piece& p : scene.pieces) {
     traits_.add(kinds.kindOf(p, traits_));
     const solve::Traits& t = traits_[traits_.size() - 1];
+    if (t.dynamic) smallest_core_ = least(smallest_core_, t.inner_radius);
     kinds_.push_back(scene.prototypes[p.prototype.index()].shape.kind);
     motion_.position.push_back(p.start.position);
     motion_.turn.push_back(p.start.turn.normalized());
@@ -249,7 +252,7 @@ void World::findTouches() {
   team_.share(contacts_.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const solve::Contact& c = contacts_[k];
-      touches_[k] = {c.a.value, c.b.value, c.totalForce(), static_cast<float>(slipOf(c))};
+      touches_[k] = {c.a.value, c.b.value, c.totalForce()};
     }
   });
 }

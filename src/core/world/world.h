@@ -269,6 +269,7 @@ class World {
 
   // Whether any piece sleeps or waits.
   bool anyWaits() const;
+  // How fast (m/s) the material of the two goes past each other where they touch.
   double slipOf(const solve::Contact& c) const;
   void findTouches();
   friend Steps chooseSteps(World& w);
@@ -310,7 +311,6 @@ class World {
   struct Touch {
     std::uint32_t a = 0, b = 0;
     float force = 0;  // N, of all its points
-    float slip = 0;   // m/s: how fast their material goes past each other where they touch
   };
   PagedVector<Touch> touches_;
   std::vector<std::uint32_t> woken_;  // by changed forces, after the solve
@@ -334,6 +334,7 @@ class World {
   std::vector<char> in_play_;
   std::vector<std::uint32_t> settled_;  // came to rest since contacts were found last
   collide::NearPairs near_;
+  double smallest_core_;  // m: inner radius of the smallest piece that may move by itself
 
   Team team_;
   solve::Engine engine_;
