@@ -14,12 +14,13 @@ enum class Work {
   Passes,    // sweeps over the contacts
   Motion,    // places, turns and velocities
   Guard,     // what passed through another
+  Bonds,     // what they bear, which go
   Sleep,     // who sleeps, who wakes
   Other,
 };
-inline constexpr std::size_t kWorks = 9;
+inline constexpr std::size_t kWorks = 10;
 inline constexpr std::array<const char*, kWorks> kWorkNames = {
-    "nearness", "pairs", "impacts", "prepare", "passes", "motion", "guard", "sleep", "other"};
+    "nearness", "pairs", "impacts", "prepare", "passes", "motion", "guard", "bonds", "sleep", "other"};
 
 class WorkListener {
  public:

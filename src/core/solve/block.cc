@@ -109,9 +109,13 @@ void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
     const Vec3 spin = lane.stays[k] ? Vec3(Vec3::Zero()) : body.spin;
     if (!lane.stays[k])
       put(k == 0 ? out.inverse_mass_a : out.inverse_mass_b, i, (*lane.in.briefs)[lane.body[k]].inverse_mass);
-    const double radius = fillBend(
-        lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal(), k == 0 ? 1 : -1,
-        lane.in.substep, i, k == 0 ? unfinished.bend_a : unfinished.bend_b, k == 0 ? out.lean_a : out.lean_b);
+    // A piece of a larger body does not roll by itself.
+    const bool whole = lane.body[k] == 0 || body.piece == pieces[k].value;
+    const double radius =
+        whole ? fillBend(lane.in.traits[pieces[k].index()], body.turn, spin, c.patch.normal(),
+                         k == 0 ? 1 : -1, lane.in.substep, i, k == 0 ? unfinished.bend_a : unfinished.bend_b,
+                         k == 0 ? out.lean_a : out.lean_b)
+              : 0;
     const double inner = static_cast<double>((*lane.in.briefs)[lane.body[k]].inner_radius);
     // What rolls on a flat side of its own rolls on a large wheel.
     if (std::isfinite(inner)) roll_radius = least(roll_radius, radius > 0 ? radius : inner);

@@ -29,8 +29,10 @@ void holdStill(ActiveBody& b) {
 double Impacts::leastSpeed(const Contact& c) const {
   double size = std::numeric_limits<double>::infinity(), pressed = 0;
   for (const PieceId p : {c.a, c.b}) {
-    const Traits& t = in_.traits[p.index()];
-    if (in_.body_of[p.index()] == 0 || !t.dynamic) continue;
+    const std::uint32_t body = in_.body_of[p.index()];
+    if (body == 0) continue;
+    const Traits& t = in_.traits[in_.bodies[body].piece];
+    if (!t.dynamic) continue;
     size = least(size, t.size);
     pressed = greatest(pressed, t.inverse_mass);
   }
@@ -152,10 +154,10 @@ void Impacts::follow(std::size_t body) {
 void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
                        PointStates& state) const {
   const ActiveBody &a = bodies[ia], &b = bodies[ib];
-  const auto turnOf = [&](const ActiveBody& body, std::size_t index, PieceId piece) {
-    return index == 0 ? Quat::Identity() : touchTurn(in_.traits[piece.index()], body.start_turn, body.turn);
+  const auto turnOf = [&](const ActiveBody& body, std::size_t index) {
+    return index == 0 ? Quat::Identity() : touchTurn(in_.traits[body.piece], body.start_turn, body.turn);
   };
-  const Quat turn_a = turnOf(a, ia, c.a), turn_b = turnOf(b, ib, c.b);
+  const Quat turn_a = turnOf(a, ia), turn_b = turnOf(b, ib);
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const Vec3 p = c.patch.place(k);
     const Vec3 ra0 = p - a.start_position, rb0 = p - b.start_position;
@@ -172,32 +174,37 @@ void Impacts::evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, s
 }
 
 // Turns, spins, inertia and arms as they are at the moment of the hit. Both bodies are then pushed in one
-// place, midway between their points, which have slid apart since the substep's start: pushed where each of
+// place: along the normal midway between their points, which meet there; across it, where they have slid
+// apart since the substep's start, midway too, or where something round has its point. Pushed where each of
 // them is, the pair would gain angular momentum. Rows may do with the inertia of the substep's start; a hit
 // at speed may not.
 void Impacts::goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b) {
-  const auto cornered = [&](const ActiveBody& body, PieceId piece) {
-    const Traits& t = in_.traits[piece.index()];
-    return !body.fixed() && t.roundness == shape::Roundness::None && t.half_axes.isZero(0);
+  const auto cornered = [&](const ActiveBody& body) {
+    if (body.fixed()) return false;
+    const Traits& t = in_.traits[body.piece];
+    return t.roundness == shape::Roundness::None && t.half_axes.isZero(0);
   };
   // What is round keeps the arm that its surface has there: a push through its middle must not turn it.
-  const bool between = cornered(a, c.a) && cornered(b, c.b);
+  const double share_a = !cornered(a) ? 0 : cornered(b) ? 0.5 : 1;
+  const double share_b = !cornered(b) ? 0 : cornered(a) ? 0.5 : 1;
+  const Vec3 n = c.patch.normal();
   const Vec3 travel = (b.velocity - a.velocity) * time;
-  const auto turnOf = [&](ActiveBody& body, PieceId piece) {
-    const Traits& t = in_.traits[piece.index()];
+  const auto turnOf = [&](ActiveBody& body) {
     if (body.fixed()) return Quat::Identity();
+    const Traits& t = in_.traits[body.piece];
     const Quat from = body.turn;
     spinFreely(t, time, body.turn, body.spin);
     body.inverse_inertia = inverseInertiaWorld(t, body.turn);
     return touchTurn(t, from, body.turn);
   };
-  const Quat turn_a = turnOf(a, c.a), turn_b = turnOf(b, c.b);
+  const Quat turn_a = turnOf(a), turn_b = turnOf(b);
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     PointState& s = state_[k];
     const Vec3 ra = turn_a * s.ra, rb = turn_b * s.rb;
-    const Vec3 apart = between ? Vec3(s.apart + travel + (rb - s.rb) - (ra - s.ra)) : Vec3(Vec3::Zero());
-    s.ra = ra + 0.5 * apart;
-    s.rb = rb - 0.5 * apart;
+    const Vec3 apart = s.apart + travel + (rb - s.rb) - (ra - s.ra);
+    const Vec3 along = n.dot(apart) * n, across = apart - along;
+    s.ra = ra + 0.5 * along + share_a * across;
+    s.rb = rb - 0.5 * along - share_b * across;
   }
 }
 

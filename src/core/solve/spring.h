@@ -26,6 +26,8 @@ Softness springSoftness(double rate, double dt, double damping_ratio, double mas
 // from size and gravity, not from the step: how far a stack settles does not hang on how finely time is cut.
 // Without gravity: as stiff as the step allows.
 double springRate(double size, double gravity);
+// What is more slender than this sinks by a share of its thickness, not of its length.
+inline constexpr double kSlender = 10;
 
 // By how much stiffer the spring of a contact that bears `weights` times its lighter piece's weight is: heavy
 // things on light ones. In few grades, so that it seldom changes.

@@ -143,7 +143,7 @@ void World::addCarriers(solve::Contacts& contacts, double h, int iterations) {
 // Takes them away again: patches and hits go back to the pieces they are of.
 void World::dropCarriers(solve::Proposal& p) {
   if (carried_.empty()) return;
-  const std::size_t pieces = scene_.pieces.size();
+  const std::size_t pieces = scene_.pieces.size() + clusters_.size();
   for (const Carried& x : carried_) (x.first ? p.contacts[x.contact].a : p.contacts[x.contact].b) = x.piece;
   for (solve::Hit& h : p.hits)
     for (PieceId* side : {&h.a, &h.b})

@@ -8,7 +8,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 7;
+constexpr std::uint32_t kCheckpointVersion = 8;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -109,6 +109,20 @@ Bytes World::save() const {
   }
   for (const solve::Joint& j : joints_)
     for (const double x : {j.stiffness, j.length, j.motor_speed}) w.add(x);
+  w.add(static_cast<std::uint64_t>(broken_.size()));
+  for (const char b : broken_) w.add(static_cast<std::uint8_t>(b));
+  for (const char o : own_) w.add(static_cast<std::uint8_t>(o));
+  for (const Cluster& c : clusters_) {
+    w.add(c.pose.position);
+    w.add(c.pose.turn);
+    w.add(c.velocity);
+    w.add(c.spin);
+    w.add(static_cast<std::uint8_t>(c.looked));
+  }
+  for (const bond::Give& g : gave_) {
+    w.add(g.travel);
+    w.add(g.turn);
+  }
   return w.take();
 }
 
@@ -167,9 +181,35 @@ void World::restore(const Bytes& bytes) {
   }
   for (solve::Joint& j : joints_)
     for (double* x : {&j.stiffness, &j.length, &j.motor_speed}) r.read(*x);
+  std::uint64_t bonds = 0;
+  r.read(bonds);
+  for (char& b : broken_) {
+    r.read(flag);
+    b = static_cast<char>(flag);
+  }
+  for (char& o : own_) {
+    r.read(flag);
+    o = static_cast<char>(flag);
+  }
+  makeClusters();
+  for (Cluster& c : clusters_) {
+    r.read(c.pose.position);
+    r.read(c.pose.turn);
+    r.read(c.velocity);
+    r.read(c.spin);
+    r.read(flag);
+    c.looked = flag != 0;
+  }
+  for (bond::Give& g : gave_) {
+    r.read(g.travel);
+    r.read(g.turn);
+  }
   rules_.findJoined(joint_states_);
-  for (std::size_t i = 0; i < sleep_.size(); ++i)
-    if (scene_.pieces[i].role == Role::Kinematic && sleep_[i] != Sleep::Driven) makeDynamic(i);
+  for (std::size_t i = 0; i < sleep_.size(); ++i) {
+    const bool hangs = cluster_of_[i] != kNoCluster && !inFreeCluster(i);
+    if (own_[i] && !hangs && !traits_[i].dynamic) makeDynamic(i);
+    if (hangs && traits_[i].dynamic) makeStill(i);
+  }
   moving_.assign(motion_.size(), 0);
   hits_.clear();
   apart_.clear();

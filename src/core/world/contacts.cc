@@ -103,7 +103,7 @@ void World::findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::
     const auto [i, j] = pairs[n];
     before.upTo(pairs[n]);
     if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
-    if (!rules_.collide(i, j)) continue;
+    if (!rules_.collide(i, j) || together(i, j)) continue;
     const std::span<const solve::Contact> old = before.of(pairs[n]);
     if (old.size() == 1 && goOn(pairs[n], old[0], h, out.contacts)) continue;
     apart.upTo(pairs[n]);

@@ -38,7 +38,8 @@ bool World::absurd(const solve::ActiveBody& b) {
 }
 
 // Its contacts are those of the substep that is refused: the ones that it flew apart with, by force.
-std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contacts& contacts) const {
+std::string World::whyFlewApart(const solve::ActiveBody& b, std::uint32_t body,
+                                const solve::Contacts& contacts) const {
   struct Nearby {
     std::string other;
     double gap, force;
@@ -46,8 +47,9 @@ std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contact
   std::vector<Nearby> touches;
   double deepest = 0;
   for (const solve::Contact& c : contacts) {
-    if (c.a.value != b.piece && c.b.value != b.piece) continue;
-    const PieceId other = c.a.value == b.piece ? c.b : c.a;
+    const bool first = body_of_[c.a.index()] == body;
+    if (!first && body_of_[c.b.index()] != body) continue;
+    const PieceId other = first ? c.b : c.a;
     touches.push_back(
         {scene_.pieces[other.index()].name, c.patch.leastGap(), static_cast<double>(c.totalForce())});
     deepest = greatest(deepest, -touches.back().gap);
@@ -56,10 +58,10 @@ std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contact
   std::stable_sort(touches.begin(), touches.end(), [](const Nearby& x, const Nearby& y) {
     return !(x.force <= y.force) && y.force == y.force;
   });
-  std::string text = "piece '";
-  text.append(scene_.pieces[b.piece].name)
-      .append("' flew apart in frame ")
-      .append(std::to_string(frame_ + 1));
+  const std::uint32_t piece =
+      b.piece < scene_.pieces.size() ? b.piece : clusters_[b.piece - scene_.pieces.size()].pieces[0];
+  std::string text = piece == b.piece ? "piece '" : "what holds together with piece '";
+  text.append(scene_.pieces[piece].name).append("' flew apart in frame ").append(std::to_string(frame_ + 1));
   text.append(", at ").append(number(b.velocity.norm())).append(" m/s");
   if (touches.empty())
     return text.append(", touching nothing: look at its starting velocity and at the keys that drive it");
@@ -71,7 +73,7 @@ std::string World::whyFlewApart(const solve::ActiveBody& b, const solve::Contact
   }
   if (touches.size() > kMostTold)
     text.append(" and ").append(std::to_string(touches.size() - kMostTold)).append(" more");
-  if (deepest > 0.1 * traits_[b.piece].inner_radius)
+  if (deepest > 0.1 * traits_[piece].inner_radius)
     return text.append(". They overlap deeply: look for overlaps at the start with 'check', or part them");
   return text.append(
       ". Try more substeps (--set solver.substeps=16), and look for overlaps at the start with 'check'");

@@ -45,6 +45,7 @@ void World::drive(double from, double to, int iterations) {
     if (!moving_[i]) continue;
     drives_.push_back({i, std::vector<Pose>(static_cast<std::size_t>(iterations) + 1, motion_.pose(i))});
   }
+  carryClusters(iterations);
   std::sort(drives_.begin(), drives_.end(),
             [](const solve::Drive& a, const solve::Drive& b) { return a.piece < b.piece; });
 }
@@ -73,6 +74,8 @@ void World::releaseDue(double frame) {
     motion_.velocity[i] = traits_[i].free_travel.cwiseProduct((q.position - p.position) / seconds);
     motion_.spin[i] = traits_[i].free_turn.cwiseProduct(turnBetween(p.turn, q.turn) / seconds);
     rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
+    own_[i] = 1;
+    if (!clusters_.empty()) findClusters();
   }
 }
 
@@ -113,7 +116,7 @@ void World::wakeForDrives() {
       if (up <= 0 || sleep_[j] != Sleep::Asleep) return;
       double& sum = borne[j];
       sum += up;
-      if (sum <= kStandShare * traits_[j].weight) return;
+      if (sum <= kStandShare * bodyTraits(j).weight) return;
       wake(j);
       woken.push_back(j);
     });

@@ -53,16 +53,13 @@ std::optional<double> meetingShare(double radius, const Vec3& from, const Vec3& 
 
 }  // namespace
 
-// Whether the core of active body i passes into active or fixed piece's shape j (a piece) on its way;
-// `too_far`: what its core has come beyond where it was stopped, world.
-bool World::passesThrough(const solve::Proposal& p, std::size_t body, std::size_t piece,
+// Whether the core of a piece that moves passes into another's shape on its way; `too_far`: what its core has
+// come beyond where it was stopped, world.
+bool World::passesThrough(const solve::Proposal& p, std::size_t swept, std::size_t piece,
                           Vec3& too_far) const {
-  const std::size_t i = p.bodies[body].piece, j_body = body_of_[piece];
-  const shape::Shape &a = shapeOf(i), &b = shapeOf(piece);
-  const auto poseOf = [&](std::size_t step) {
-    return j_body == 0 ? motion_.pose(piece) : p.way[step][j_body];
-  };
-  const auto coreAt = [&](std::size_t step) { return p.way[step][body].toWorld(a.core); };
+  const shape::Shape &a = shapeOf(swept), &b = shapeOf(piece);
+  const auto poseOf = [&](std::size_t step) { return poseIn(p, step, piece); };
+  const auto coreAt = [&](std::size_t step) { return poseIn(p, step, swept).toWorld(a.core); };
   Pose before = poseOf(0);
   Vec3 core = coreAt(0), from = before.toBody(core);
   double radius = 0, room = 0;
@@ -110,13 +107,15 @@ struct Went {
   bool fast = false, strayed = false;  // strayed: beyond where the search for pairs finds it
 };
 
-Went wentOf(const shape::Shape& s, const std::vector<PagedVector<Pose>>& way, std::size_t body) {
-  const Pose& start = way[0][body];
+template <class PoseAt>
+Went wentOf(const shape::Shape& s, std::size_t steps, PoseAt pose_at) {
+  const Pose start = pose_at(0);
   Box places;
   double turned = 0;  // twice the sine of half the angle
-  for (const PagedVector<Pose>& step : way) {
-    places.add(step[body].position);
-    turned = greatest(turned, 2 * (step[body].turn * start.turn.conjugate()).vec().norm());
+  for (std::size_t k = 0; k < steps; ++k) {
+    const Pose now = pose_at(k);
+    places.add(now.position);
+    turned = greatest(turned, 2 * (now.turn * start.turn.conjugate()).vec().norm());
   }
   const Box at = boundsAt(s, start);
   const double swing = s.outer_radius > s.inner_radius ? turned * s.outer_radius : 0;
@@ -150,29 +149,36 @@ std::uint32_t World::sweptOf(const Pair& pair) const {
 
 // Pairs of which one was fast, whose boxes on the way overlap, ascending.
 std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
+  // All pieces that moved: `place` is where each stands among them, from 1.
+  std::vector<std::uint32_t> movers{0}, place(motion_.size(), 0);
+  for (std::uint32_t i = 0; i < motion_.size(); ++i) {
+    if (body_of_[i] == 0) continue;
+    place[i] = u32(movers.size());
+    movers.push_back(i);
+  }
   PagedVector<Went> went;
-  addUnset(went, p.bodies.size());
-  team_.share(active_.size(), kBodiesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+  addUnset(went, movers.size());
+  team_.share(movers.size() - 1, kBodiesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin + 1; k <= end; ++k) {
-      const std::uint32_t i = p.bodies[k].piece;
-      went[k] = wentOf(shapeOf(i), p.way, k);
+      const std::uint32_t i = movers[k];
+      went[k] = wentOf(shapeOf(i), p.way.size(), [&](std::size_t step) { return poseIn(p, step, i); });
       went[k].strayed = !near_.findsWithin(i, went[k].box);
     }
   });
   std::vector<std::uint32_t> fast, strayed;
-  for (std::uint32_t k = 1; k < p.bodies.size(); ++k) {
-    if (!scene_.pieces[p.bodies[k].piece].collide) continue;
+  for (std::uint32_t k = 1; k < movers.size(); ++k) {
+    if (!scene_.pieces[movers[k]].collide) continue;
     if (went[k].fast) fast.push_back(k);
     if (went[k].strayed) strayed.push_back(k);
   }
   std::vector<std::vector<Pair>> found(static_cast<std::size_t>(team_.size()));
   team_.share(fast.size(), kBodiesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     for (std::size_t n = begin; n < end; ++n) {
-      const std::uint32_t me = fast[n], i = p.bodies[me].piece;
+      const std::uint32_t me = fast[n], i = movers[me];
       const auto meets = [&](std::uint32_t j) {
-        const std::uint32_t other = body_of_[j];
+        const std::uint32_t other = place[j];
         // Two fast ones find each other.
-        if (i == j || (other != 0 && went[other].fast && j < i)) return;
+        if (i == j || together(i, j) || (other != 0 && went[other].fast && j < i)) return;
         if (!traits_[i].dynamic && !traits_[j].dynamic) return;
         const Pair pair = std::minmax(i, j);
         const Box& box = other != 0 ? went[other].box : near_.boxOf(j);
@@ -182,9 +188,9 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
         if (meet && rules_.collide(pair.first, pair.second)) found[part].push_back(pair);
       };
       near_.eachOver(went[me].box, [&](std::uint32_t j) {
-        if (body_of_[j] == 0 || !went[body_of_[j]].strayed) meets(j);
+        if (place[j] == 0 || !went[place[j]].strayed) meets(j);
       });
-      for (const std::uint32_t other : strayed) meets(p.bodies[other].piece);
+      for (const std::uint32_t other : strayed) meets(movers[other]);
     }
   });
   return sorted(found);
@@ -200,7 +206,7 @@ std::vector<World::Passing> World::findPassings(const solve::Proposal& p) {
                           other = swept == pairs[n].first ? pairs[n].second : pairs[n].first;
       if (!(shapeOf(swept).inner_radius > 0)) continue;
       Vec3 too_far;
-      if (!passesThrough(p, body_of_[swept], other, too_far)) continue;
+      if (!passesThrough(p, swept, other, too_far)) continue;
       if (awake(swept))
         found[part].push_back({n, {body_of_[swept], -too_far}});
       else if (awake(other))

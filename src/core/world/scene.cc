@@ -34,11 +34,9 @@ solve::Top topOf(const solve::Traits& t) {
 
 }  // namespace
 
-void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
-  solve::Traits& t = p.traits;
-  p.volume = solid.volume;
-  t.inverse_mass = 1 / (density * solid.volume);
-  t.inertia = density * solid.inertia;
+void setInertia(solve::Traits& t, double mass, const Mat3& inertia) {
+  t.inverse_mass = 1 / mass;
+  t.inertia = inertia;
   const Principal principal = principalAxes(t.inertia);
   t.moments = principal.moments;
   Mat3 axes = principal.axes;
@@ -49,6 +47,12 @@ void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
   if (t.round) t.inertia = t.moments.mean() * Mat3::Identity();
   t.top = topOf(t);
   t.inverse_inertia = t.inertia.inverse();
+}
+
+void setMass(Prototype& p, const mesh::MassProperties& solid, double density) {
+  solve::Traits& t = p.traits;
+  p.volume = solid.volume;
+  setInertia(t, density * solid.volume, density * solid.inertia);
   t.size = p.shape.bounds.size().maxCoeff();
   t.outer_radius = p.shape.outer_radius;
   t.inner_radius = p.shape.inner_radius;
@@ -95,6 +99,9 @@ std::string whyInvalid(const Scene& s) {
     if (!j.joint.a.at.allFinite() || !j.joint.b.at.allFinite())
       return "joint '" + j.name + "' is at a place that is not finite";
   }
+  for (const bond::Bond& b : s.bonds)
+    if (!(b.a < b.b) || b.b.index() >= s.pieces.size() || b.table >= s.bond_tables.size())
+      return "a bond holds no two pieces";
   return {};
 }
 

@@ -8,6 +8,7 @@
 
 #include "core/act/path.h"
 #include "core/base/id.h"
+#include "core/bond/bond.h"
 #include "core/mesh/mass.h"
 #include "core/shape/shape.h"
 #include "core/solve/contact.h"
@@ -25,6 +26,9 @@ struct Material {
   // Resistance, as a lever in shares of the radius. Never quite nothing: perfectly hard balls would roll in a
   // heap for ever.
   double rolling = 0.001, spinning = 0.005;
+  bond::Strength strength = {};  // of a bond of it; unbreakable: nothing was said
+  double stiffness = 10e9;       // Pa, Young's
+  double blow_time = 0.002;      // s: how long the force of a blow lasts
 };
 
 enum class Role { Static, Kinematic, Dynamic };
@@ -98,6 +102,18 @@ struct SceneJoint {
   act::Track stiffness, length, motor_speed;  // x counts; without keys it stays as it is
 };
 
+// Bonds that were made together.
+struct BondTable {
+  std::string name;
+  double strength = 1;       // times that of its bonds
+  act::Track strengths;      // over shot frames; x counts; without keys `strength` holds
+  double reach = 0;          // m: how far a blow is felt; 0: from the cluster's size
+  double blow_time = 0.002;  // s
+  bool even = false;         // cells are of a size: peaks come out as in a beam
+
+  double strengthAt(double frame) const { return strengths.at(frame, Vec3(strength, 0, 0)).x(); }
+};
+
 struct SolverSettings {
   int substeps = 0;          // a frame; 0: auto
   int iterations = 0;        // internal steps a substep; 0: auto
@@ -114,6 +130,8 @@ struct Scene {
   std::vector<PairRule> pair_rules;  // later ones win
   std::vector<Mover> movers;         // by piece, ascending, at most one a piece
   std::vector<SceneJoint> joints;
+  std::vector<BondTable> bond_tables;
+  std::vector<bond::Bond> bonds;  // by a, then b; rigid ones
   std::vector<Watch> watches;
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();
@@ -151,6 +169,9 @@ solve::Surfaces combine(const Material& a, const Material& b);
 
 // Fills mass, inertia and sizes for a solid of `density` whose mesh has these properties.
 void setMass(Prototype& p, const mesh::MassProperties& solid, double density);
+
+// Mass (kg) and moments about the centre of mass (kg m2, body space), and what follows from them.
+void setInertia(solve::Traits& t, double mass, const Mat3& inertia);
 
 // Empty, or what is wrong: names not unique, indices out of range, numbers not finite.
 std::string whyInvalid(const Scene& s);

@@ -26,8 +26,10 @@ constexpr double kBlow = 5;  // least bounce speeds: a hit as hard as this runs 
 
 void World::wake(std::size_t piece) {
   if (sleep_[piece] != Sleep::Asleep && sleep_[piece] != Sleep::Held) return;
-  sleep_[piece] = Sleep::Awake;
-  rest_[piece] = {motion_.position[piece], motion_.turn[piece], 0, false};
+  eachTogether(piece, [&](std::uint32_t i) {
+    sleep_[i] = Sleep::Awake;
+    rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
+  });
 }
 
 // A blow runs through a sleeping heap from neighbour to neighbour, as far as its momentum (kg m/s) could
@@ -37,7 +39,7 @@ void World::wakeWithNeighbours(std::size_t piece, double momentum, double least_
   double mass = 0;
   while (!ring.empty() && mass * least_speed <= momentum) {
     for (const std::uint32_t i : ring) {
-      mass += traits_[i].mass();
+      if (sleep_[i] == Sleep::Asleep) mass += bodyTraits(i).mass();
       wake(i);
     }
     next.clear();
@@ -76,10 +78,11 @@ bool World::wakeForContacts(const solve::Contacts& contacts, double h) {
     }
     const double enough = held ? scene_.pieces[sleeper].wake_above : driven ? 0 : restSpeedOf(sleeper);
     if (!meets || closing <= enough) continue;
-    const double least_speed = kBlow * solve::leastBounceSpeed(traits_[sleeper].size, scene_.gravity.norm());
+    const double least_speed =
+        kBlow * solve::leastBounceSpeed(bodyTraits(sleeper).size, scene_.gravity.norm());
     const std::size_t other = sleeper == a ? b : a;
     const double mass =
-        traits_[other].dynamic ? traits_[other].mass() : std::numeric_limits<double>::infinity();
+        traits_[other].dynamic ? bodyTraits(other).mass() : std::numeric_limits<double>::infinity();
     if (!held && closing > least_speed)
       wakeWithNeighbours(sleeper, mass * closing, least_speed);
     else
@@ -98,7 +101,7 @@ void World::wakeForForces() {
     return !rest_[i].rested && rest_[i].seconds < scene_.solver.sleep_after;
   };
   const auto changed = [&](std::size_t sleeper, double force, double before, double share) {
-    const double weight = traits_[sleeper].mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
+    const double weight = bodyTraits(sleeper).mass() * (scene_.gravity.norm() + restSpeedOf(sleeper) / 0.1);
     return absolute(force - before) > share * (weight + before);
   };
   const std::size_t n = anyWaits() ? touches_.size() : 0;
@@ -134,13 +137,16 @@ void World::updateRest(double h) {
       Rest& r = rest_[i];
       const Quat turned = motion_.turn[i] * r.turn.conjugate();
       const double angle = 2 * turned.vec().norm();  // close enough below a tenth of a radian; larger above
-      const double moved = (motion_.position[i] - r.position).norm() + angle * traits_[i].outer_radius;
-      const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
+      // Of a cluster, which its first piece stands for, whatever lies farthest from that.
+      const solve::Traits& t = bodyTraits(i);
+      const double outer = (inFreeCluster(i) ? 2 : 1) * t.outer_radius;
+      const double moved = (motion_.position[i] - r.position).norm() + angle * outer;
+      const double speed = motion_.velocity[i].norm() + motion_.spin[i].norm() * outer;
       r.seconds += h;
       // What took longer than the window to come so far has been at rest all along.
       if (speed > restSpeedOf(i))
         r = {motion_.position[i], motion_.turn[i], 0, false};
-      else if (moved > kStillShare * traits_[i].size)
+      else if (moved > kStillShare * t.size)
         r = {motion_.position[i], motion_.turn[i], 0, r.seconds >= scene_.solver.sleep_after};
     }
   });
@@ -156,7 +162,8 @@ std::vector<char> World::restless() {
   };
   // The awake, by their bodies; those that have just woken come behind.
   const std::size_t bodies = active_.size() + 1;
-  for (std::size_t k = 0; k < woken_.size(); ++k) body_of_[woken_[k]] = u32(bodies + k);
+  for (std::size_t k = 0; k < woken_.size(); ++k)
+    eachTogether(woken_[k], [&](std::uint32_t i) { body_of_[i] = u32(bodies + k); });
   const std::size_t all = bodies + woken_.size();
   Sets islands(all);
   std::vector<char> rides(all, 0), stirs(all, 0), out(all, 0), still(all, 0);
@@ -193,7 +200,7 @@ std::vector<char> World::restless() {
     const std::uint32_t island = islands.find(k);
     out[k - 1] = rides[island] || (stirs[island] && out[k]);
   }
-  for (const std::uint32_t p : woken_) body_of_[p] = 0;
+  for (const std::uint32_t p : woken_) eachTogether(p, [&](std::uint32_t i) { body_of_[i] = 0; });
   woken_.clear();
   return out;
 }
@@ -205,9 +212,16 @@ void World::fallAsleep() {
   for (std::size_t k = 0; k < active_.size(); ++k) {
     const std::uint32_t i = active_[k];
     if (!awake(i) || kept[k]) continue;
-    sleep_[i] = Sleep::Asleep;
-    motion_.velocity[i].setZero();
-    motion_.spin[i].setZero();
+    eachTogether(i, [&](std::uint32_t j) {
+      sleep_[j] = Sleep::Asleep;
+      motion_.velocity[j].setZero();
+      motion_.spin[j].setZero();
+    });
+    if (inFreeCluster(i)) {
+      Cluster& c = clusters_[cluster_of_[i]];
+      c.velocity.setZero();
+      c.spin.setZero();
+    }
     any = true;
   }
   if (!any) return;

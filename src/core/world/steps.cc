@@ -128,7 +128,7 @@ Steps chooseSteps(World& w) {
         Wanted& x = parts[part];
         for (std::size_t i = begin; i < end; ++i) {
           if (w.sleep_[i] != Sleep::Awake) continue;
-          const solve::Traits& t = w.traits_[i];
+          const solve::Traits& t = w.bodyTraits(i);
           const double travel = w.motion_.velocity[i].norm() * frame;
           const PieceId piece(i);
           x.substeps.raise((travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius), Asks::Travel,
@@ -167,9 +167,10 @@ Steps chooseSteps(World& w) {
             if (w.sleep_[i] != Sleep::Awake) continue;
             if (!still)
               x.substeps.raise(speed * frame / (kTouchTravel * t.inner_radius), Asks::Sliding, PieceId(i));
-            const double weights = t.weight > 0 ? static_cast<double>(touch.force) / t.weight : 0;
+            const solve::Traits& whole = w.bodyTraits(i);
+            const double weights = whole.weight > 0 ? static_cast<double>(touch.force) / whole.weight : 0;
             if (!jointed.empty() && jointed[i] && weights >= solve::kPressed) continue;
-            if (t.weight > 0) x.internal.raise(internalFor(t, weights), Asks::Load, PieceId(i));
+            if (whole.weight > 0) x.internal.raise(internalFor(whole, weights), Asks::Load, PieceId(i));
           }
         }
       });

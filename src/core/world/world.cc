@@ -26,9 +26,6 @@ Sleep startOf(const Piece& p) {
 
 namespace {
 
-// What is more slender than this sinks by a share of its thickness, not of its length.
-constexpr double kSlender = 10;
-
 // Pieces of one prototype and role share their traits.
 class TraitsOfPieces {
  public:
@@ -43,7 +40,7 @@ class TraitsOfPieces {
     if (!dynamic) t.dynamic = false, t.inverse_mass = 0;
     t.weight = t.mass() * gravity;
     const double thick = 2 * t.inner_radius;
-    t.spring_rate = solve::springRate(thick > 0 ? least(t.size, kSlender * thick) : t.size, gravity);
+    t.spring_rate = solve::springRate(thick > 0 ? least(t.size, solve::kSlender * thick) : t.size, gravity);
     return kind = traits.addKind(t);
   }
 
@@ -85,6 +82,7 @@ World::World(const Scene& scene, Machine machine)
     motion_.position[m.piece.index()] = p.position;
     motion_.turn[m.piece.index()] = p.turn;
   }
+  takeBonds();
   looked_from_ = {motion_.position, motion_.turn};
   went_of_.place.assign(scene.pieces.size(), 0);
   findBends();
@@ -97,17 +95,18 @@ World::World(const Scene& scene, Machine machine)
 
 double World::restSpeedOf(std::size_t piece) const {
   if (scene_.solver.sleep_speed >= 0) return scene_.solver.sleep_speed;
-  return solve::restSpeed(traits_[piece].size, scene_.gravity.norm());
+  return solve::restSpeed(bodyTraits(piece).size, scene_.gravity.norm());
 }
 
 void World::activate() {
   active_.clear();
   body_of_.assign(motion_.size(), 0);
   for (std::uint32_t i = 0; i < motion_.size(); ++i) {
-    if (!mobile(i)) continue;
+    if (!mobile(i) || inFreeCluster(i)) continue;
     active_.push_back(i);
     body_of_[i] = u32(active_.size());
   }
+  addClusterBodies();
 }
 
 namespace {
@@ -152,6 +151,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   solve::Proposal p;
   std::vector<solve::JointState> joint_states = joint_states_;
   std::vector<JointBreak> breaks;
+  BondJudge judge;
   // A blow that came through others may have struck something held, or broken a joint: it goes, and the
   // substep is done again.
   do {
@@ -169,11 +169,14 @@ void World::substep(double from, double to, int iterations, int depth) {
                              h,
                              iterations,
                              drives_,
-                             {joints_, joint_states, joint_loads_},
+                             {clusters_.empty() ? joints_ : jointsOfBodies(), joint_states, joint_loads_},
                              engine_},
                             std::move(contacts));
     dropCarriers(p);
-  } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks));
+    dropClusterBodies();
+  } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks) ||
+           breakBonds(p, from, to, judge));
+  bond_breaks_.insert(bond_breaks_.end(), judge.breaks.begin(), judge.breaks.end());
   engine_.enter(Work::Guard);
   const std::vector<Passing> passings = findPassings(p);
   if (!passings.empty() && depth < kMostHalvings) {
@@ -212,17 +215,24 @@ void World::commit(solve::Proposal&& p) {
   engine_.enter(Work::Prepare);
   solve::takeForces(p, &team_);
   engine_.enter(Work::Other);
-  moved_.resize(p.bodies.size() - 1);
+  moved_.clear();
+  for (std::uint32_t i = 0; i < motion_.size(); ++i)
+    if (body_of_[i] != 0) moved_.push_back(i);
+  moveClusters(p);
   team_.share(moved_.size(), kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
-      const solve::ActiveBody& b = p.bodies[k + 1];
-      moved_[k] = b.piece;
-      looked_from_.position[b.piece] = motion_.position[b.piece];
-      looked_from_.turn[b.piece] = motion_.turn[b.piece];
-      motion_.position[b.piece] = b.position;
-      motion_.turn[b.piece] = b.turn;
-      motion_.velocity[b.piece] = b.velocity;
-      motion_.spin[b.piece] = b.spin;
+      const std::uint32_t i = moved_[k];
+      const solve::ActiveBody& b = p.bodies[body_of_[i]];
+      looked_from_.position[i] = motion_.position[i];
+      looked_from_.turn[i] = motion_.turn[i];
+      if (b.piece != i) {
+        takeClusterMotion(i);
+        continue;
+      }
+      motion_.position[i] = b.position;
+      motion_.turn[i] = b.turn;
+      motion_.velocity[i] = b.velocity;
+      motion_.spin[i] = b.spin;
     }
   });
   contacts_ = std::move(p.contacts);
@@ -236,7 +246,7 @@ void World::flewApart(solve::Proposal& p) {
   solve::takeForces(p, &team_);
   contacts_ = std::move(before);
   for (std::size_t k = 1; k < p.bodies.size(); ++k)
-    if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], p.contacts));
+    if (absurd(p.bodies[k])) throw Error(ErrorKind::Diverged, whyFlewApart(p.bodies[k], u32(k), p.contacts));
 }
 
 double World::slipOf(const solve::Contact& c) const {
@@ -271,6 +281,7 @@ void World::findStartLoads() {
   solve::findLoads(
       {traits_, motion_, active_, body_of_, scene_.gravity, h, steps.iterations, {}, {}, engine_},
       kLoadSweeps, contacts_);
+  dropClusterBodies();
   sleep_ = states;
   for (solve::Contact& c : contacts_)
     if (sleep_[c.a.index()] == Sleep::Asleep || sleep_[c.b.index()] == Sleep::Asleep)
@@ -301,6 +312,8 @@ FrameStats World::advance(Watcher& watcher) {
   if (!started_) findStartLoads();
   hits_.clear();
   joint_breaks_.clear();
+  bond_breaks_.clear();
+  bond_worst_ = {};
   work_ = 0;
   watch_forces_.assign(scene_.watches.size(), Vec3::Zero());
   FrameStats out;
@@ -345,6 +358,7 @@ FrameStats World::stats() const {
 
 void World::addState(FrameStats& out) const {
   out.work = work_;
+  out.bond_worst = bond_worst_;
   out.frame = frame_;
   out.contacts = u32(contacts_.size() + resting_.size());
   out.potential = springEnergy();
@@ -354,7 +368,11 @@ void World::addState(FrameStats& out) const {
     out.awake += state == Sleep::Awake;
     out.asleep += state == Sleep::Asleep;
     const solve::Traits& t = traits_[i];
-    if (t.dynamic) out.potential -= t.mass() * t.gravity_share * scene_.gravity.dot(motion_.position[i]);
+    // What hangs on something else will fall when it breaks off.
+    const bool anchored = !clusters_.empty() && cluster_of_[i] != kNoCluster && !t.dynamic;
+    const solve::Traits& own = anchored ? scene_.prototypeOf(i).traits : t;
+    if (own.dynamic)
+      out.potential -= own.mass() * own.gravity_share * scene_.gravity.dot(motion_.position[i]);
     if (state != Sleep::Awake) continue;
     const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
     out.kinetic +=

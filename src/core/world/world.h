@@ -17,10 +17,12 @@
 #include "core/base/bytes.h"
 #include "core/base/sets.h"
 #include "core/base/team.h"
+#include "core/bond/stress.h"
 #include "core/collide/near_pairs.h"
 #include "core/collide/pairs.h"
 #include "core/solve/contact.h"
 #include "core/solve/substep.h"
+#include "core/world/clusters.h"
 #include "core/world/pair_rules.h"
 #include "core/world/resting.h"
 #include "core/world/scene.h"
@@ -43,6 +45,13 @@ enum class Asks : std::uint8_t {
 
 const char* asksName(Asks a);  // "travel", ...; empty for Nothing
 
+// What takes most of its strength among the bonds.
+struct BondWorst {
+  double share = 0;        // 1: it goes
+  std::uint32_t bond = 0;  // in the scene's list
+  bond::Why why = bond::Why::Tension;
+};
+
 struct FrameStats {
   int frame = 0;
   int substeps = 0, iterations = 0;
@@ -52,6 +61,7 @@ struct FrameStats {
   double seconds = 0;         // simulated, since the first frame
   std::uint32_t awake = 0, asleep = 0, contacts = 0;
   double kinetic = 0, potential = 0;  // J
+  BondWorst bond_worst;               // in the frame
 };
 
 // Progress and cancelling; asked once a substep. Told which stage the work is in.
@@ -79,6 +89,14 @@ struct JointBreak {
   std::uint32_t joint = 0;  // in the scene's list
   solve::JointLoad load;    // under which it did
   Vec3 place = Vec3::Zero();
+};
+
+// A bond that gave way.
+struct BondBreak {
+  std::uint32_t bond = 0;  // in the scene's list
+  bond::Why why = bond::Why::Tension;
+  double share = 0;                                  // of its strength, when it went
+  Vec3 place = Vec3::Zero(), normal = Vec3::Zero();  // world; from a to b
 };
 
 class World {
@@ -135,6 +153,14 @@ class World {
   // What they bore in the last substep.
   const std::vector<solve::JointLoad>& jointLoads() const { return joint_loads_; }
 
+  // Of the last frame, in order.
+  const std::vector<BondBreak>& bondBreaks() const { return bond_breaks_; }
+  // A bond of the scene's: whether it has gone.
+  bool bondBroken(std::size_t bond) const { return broken_[bond] != 0; }
+  const std::vector<Cluster>& clusters() const { return clusters_; }
+  // kNoCluster: no bond holds it.
+  std::uint32_t clusterOf(std::size_t piece) const { return cluster_of_[piece]; }
+
   // Throws Error(Diverged) naming the piece, or Error(Cancelled); the state is then that of the last good
   // substep.
   FrameStats advance(Watcher& watcher);
@@ -178,7 +204,8 @@ class World {
   void commit(solve::Proposal&& p);
   void flewApart(solve::Proposal& p);
   static bool absurd(const solve::ActiveBody& b);
-  std::string whyFlewApart(const solve::ActiveBody& b, const solve::Contacts& contacts) const;
+  std::string whyFlewApart(const solve::ActiveBody& b, std::uint32_t body,
+                           const solve::Contacts& contacts) const;
   // A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
   struct Bend {
     std::uint32_t prototype = 0;
@@ -195,6 +222,56 @@ class World {
     bool first = false;
     PieceId piece;
   };
+  // What one substep has already judged.
+  struct BondJudge {
+    int rounds = 0;
+    std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
+    std::vector<BondBreak> breaks;
+  };
+  void takeBonds();
+  void findClusters();
+  void startCluster(Cluster& c);
+  void makeClusters();
+  void makeStill(std::size_t piece);
+  void goOnAs(Cluster& c, const Cluster& whole);
+  void letGo(std::size_t piece, const Cluster& from);
+  bool inFreeCluster(std::size_t piece) const {
+    return cluster_of_[piece] != kNoCluster && !clusters_[cluster_of_[piece]].anchored();
+  }
+  bool together(std::size_t a, std::size_t b) const {
+    return cluster_of_[a] != kNoCluster && cluster_of_[a] == cluster_of_[b];
+  }
+  // Of the body that the piece moves with.
+  const solve::Traits& bodyTraits(std::size_t piece) const {
+    return inFreeCluster(piece) ? clusters_[cluster_of_[piece]].traits : traits_[piece];
+  }
+  // Visits the pieces that move with it, itself among them.
+  template <class Visit>
+  void eachTogether(std::size_t piece, Visit visit) const {
+    if (!inFreeCluster(piece)) return visit(u32(piece));
+    for (const std::uint32_t i : clusters_[cluster_of_[piece]].pieces) visit(i);
+  }
+  void addClusterBodies();
+  void dropClusterBodies();
+  void moveClusters(const solve::Proposal& p);
+  void takeClusterMotion(std::size_t piece);
+  void carryClusters(int iterations);
+  std::vector<solve::Joint> jointsOfBodies() const;
+  Pose poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece) const;
+  bool breakBonds(solve::Proposal& p, double from, double to, BondJudge& judge);
+  bool judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge);
+  bool judgeLoads(const solve::Contacts& contacts, double from, double to, BondJudge& judge);
+  bool judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, double frame, BondJudge& judge);
+  std::vector<bond::Load> loadsOn(std::uint32_t cluster, const solve::Contacts& contacts,
+                                  const std::vector<std::uint32_t>& touching) const;
+  bool whirls(const Cluster& c) const;
+  void breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge);
+  void noteWorst(const Cluster& c, const std::vector<double>& shares, const std::vector<bond::Why>& why);
+  bond::StressSolver solverOf(const Cluster& c) const;
+  void spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
+              std::vector<bond::Load>& loads) const;
+  void shareBlow(const solve::Hit& hit, double share);
+  void push(std::size_t piece, const Vec3& place, const Vec3& impulse);
   void findBends();
   void bend(double from, double to);
   const Bend* bendOf(std::size_t piece) const;
@@ -288,6 +365,10 @@ class World {
   RestingContacts resting_;
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
   std::vector<solve::JointState> joint_states_;
+  std::vector<char> broken_;       // a bond
+  std::vector<char> own_;          // a piece: it would move by itself if nothing held it
+  std::vector<Cluster> clusters_;  // their motion; the rest follows from broken_ and own_
+  bond::Gives gave_;               // a piece: how far it gave under what its cluster bore last
   struct {
     std::vector<Vec3> position;
     std::vector<Quat> turn;
@@ -303,6 +384,9 @@ class World {
   std::vector<solve::Joint> joints_;  // as keyed
   std::vector<solve::JointLoad> joint_loads_;
   std::vector<JointBreak> joint_breaks_;
+  std::vector<std::uint32_t> cluster_of_, node_of_;  // a piece: its cluster, its place among that one's
+  std::vector<BondBreak> bond_breaks_;
+  BondWorst bond_worst_;
   double work_ = 0;  // J, in this frame
   std::vector<Vec3> watch_forces_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> watched_;  // piece and watch, ascending

@@ -1,0 +1,152 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "core/bond/stress.h"
+
+#include <catch2/catch.hpp>
+
+#include "core/base/sets.h"
+#include "core/bond/coarse.h"
+#include "core/bond/test_beam.h"
+
+namespace drubble::bond {
+
+TEST_CASE("the face of a rim knows its area, its middle and how it spreads", "[bond]") {
+  const std::vector<Vec3> rim = {Vec3(1, 2, 0), Vec3(4, 2, 0), Vec3(4, 4, 0), Vec3(1, 4, 0)};
+  const Face f = faceOf(rim, Vec3::UnitZ());
+  CHECK(f.area == Approx(6));
+  CHECK((f.place - Vec3(2.5, 3, 0)).norm() < 1e-12);
+  CHECK(f.spread(0, 0) == Approx(2 * 27.0 / 12));
+  CHECK(f.spread(1, 1) == Approx(3 * 8.0 / 12));
+  CHECK(absolute(f.spread(0, 1)) < 1e-12);
+  const Face square = squareFace(Vec3(1, 1, 1), Vec3::UnitX(), 4);
+  CHECK(square.area == Approx(4));
+  CHECK(square.spread.trace() == Approx(2 * 16.0 / 12));
+  CHECK(absolute(square.spread(0, 0)) < 1e-12);
+}
+
+TEST_CASE("a stress is measured by the strength that it takes most of", "[bond]") {
+  Why why = Why::Cue;
+  CHECK(shareOf({1, 8, 1}, {4, 16, 8}, &why) == Approx(0.5));
+  CHECK(why == Why::Compression);
+  CHECK(shareOf({3, 8, 1}, {4, 16, 8}, &why) == Approx(0.75));
+  CHECK(why == Why::Tension);
+  CHECK(shareOf({1, 1, 1}, {}) == 0);
+  CHECK(shareOf({0, 0, 1}, {1, 1, 0}) == kUnbreakable);
+}
+
+// Two cubes of 1 m, one held, the other drawn and bent: closed forms of one face.
+TEST_CASE("one bond bears what stands on it", "[bond]") {
+  const Face f = squareFace(Vec3(0.5, 0, 0), Vec3::UnitX(), 1);
+  const Node held{Vec3::Zero(), 1, Mat3::Identity(), true}, free{Vec3(1, 0, 0), 1, Mat3::Identity(), false};
+  StressSolver s({held, free}, {{0, 1, &f, 5}});
+  const std::vector<Load> draw = {{}, {Vec3(7, 0, 0), Vec3::Zero()}};
+  Gives gave, again;
+  const Stress drawn = s.sustained(draw, Vec3::Zero(), gave).stresses[0];
+  CHECK(drawn.tension == Approx(7).epsilon(1e-6));
+  CHECK(drawn.shear < 1e-6);
+  // A force of 6 N half a metre out: moment 3 N m over h3/6 = 1/6 m3, and 6 N of shear.
+  const std::vector<Load> bend = {{}, {Vec3(0, 6, 0), Vec3::Zero()}};
+  const Stress bent = s.sustained(bend, Vec3::Zero(), again).stresses[0];
+  CHECK(bent.tension == Approx(18).epsilon(1e-6));
+  CHECK(bent.compression == Approx(18).epsilon(1e-6));
+  CHECK(bent.shear == Approx(6).epsilon(1e-5));
+}
+
+namespace {
+
+// The most of what lies within `share` of the length from the root, and of all.
+struct Peaks {
+  double root = 0, all = 0;
+};
+
+Peaks peaksOf(const CutSolid& c, const Solved& s, double held, double length) {
+  Peaks p;
+  for (std::size_t k = 0; k < c.beams.size(); ++k) {
+    const Beam& b = c.beams[k];
+    if (c.nodes[b.a].fixed && c.nodes[b.b].fixed) continue;
+    p.all = greatest(p.all, s.stresses[k].tension);
+    if (c.faces[k].place.x() < held + 0.1 * length) p.root = greatest(p.root, s.stresses[k].tension);
+  }
+  return p;
+}
+
+}  // namespace
+
+TEST_CASE("a cantilever of many pieces bears most at its root, as beams do", "[bond]") {
+  const double length = 3, high = 0.5, wide = 0.4, push = 1000;
+  for (const int count : {300, 1000}) {
+    for (const int even : {0, 4}) {
+      double sum = 0;
+      for (const std::uint64_t seed : {1, 2, 3}) {
+        const CutSolid c = cutSolid(Vec3(length, high, wide), count, seed, 2000, even, -0.5 * length + 0.01);
+        std::vector<Load> loads(c.nodes.size());
+        double root = 1e9;
+        std::size_t at_tip = 0;
+        for (const Node& n : c.nodes) at_tip += n.centre.x() > 0.5 * length - 0.1;
+        for (std::size_t k = 0; k < c.nodes.size(); ++k)
+          if (c.nodes[k].centre.x() > 0.5 * length - 0.1)
+            loads[k].force = Vec3(0, -push / static_cast<double>(at_tip), 0);
+        for (std::size_t k = 0; k < c.beams.size(); ++k)
+          if (c.nodes[c.beams[k].a].fixed != c.nodes[c.beams[k].b].fixed)
+            root = least(root, c.faces[k].place.x());
+        StressSolver solver = c.solver();
+        Gives gave;
+        const Solved s = solver.sustained(loads, Vec3::Zero(), gave);
+        const Peaks p = peaksOf(c, s, root, length);
+        const double law = 6 * push * (0.5 * length - 0.05 - root) / (wide * high * high);
+        CAPTURE(count, seed, even, s.iterations, s.error, p.root / law, p.all / law);
+        CHECK(p.root == p.all);
+        CHECK(s.iterations < 25);
+        sum += p.all / law / (even > 0 ? 1 : kUnevenPeak);
+        // The same again costs nothing and changes nothing.
+        const Solved again = solver.sustained(loads, Vec3::Zero(), gave);
+        CHECK(again.iterations == 0);
+      }
+      CAPTURE(count, even);
+      CHECK(sum / 3 == Approx(1).margin(0.12));
+    }
+  }
+}
+
+TEST_CASE("a blow is felt within its reach, whatever the solid's size", "[bond]") {
+  const double reach = 0.25;
+  std::vector<double> near;
+  for (const double length : {2.0, 4.0}) {
+    const CutSolid c = cutSolid(Vec3(length, 0.5, 0.5), static_cast<int>(length * 200), 5, 2000);
+    std::vector<Load> loads(c.nodes.size());
+    std::size_t end = 0;
+    for (std::size_t k = 0; k < c.nodes.size(); ++k)
+      if (c.nodes[k].centre.x() < c.nodes[end].centre.x()) end = k;
+    loads[end].force = Vec3(1e4, 0, 0);
+    const Solved s = c.solver().sudden(loads, reach);
+    double there = 0, far = 0;
+    for (std::size_t k = 0; k < c.beams.size(); ++k) {
+      const double x = c.faces[k].place.x() + 0.5 * length;
+      double& most = x < reach ? there : far;
+      if (x < reach || x > 4 * reach) most = greatest(most, s.stresses[k].compression);
+    }
+    CHECK(far < 0.1 * there);
+    near.push_back(there);
+  }
+  CHECK(near[0] == Approx(near[1]).epsilon(0.5));
+}
+
+TEST_CASE("rigid groups hang together and there are about as many as the square root of the pieces",
+          "[bond]") {
+  const CutSolid c = cutSolid(Vec3(2, 1, 1), 900, 3, 2000);
+  Spans spans;
+  for (const Beam& b : c.beams) spans.push_back({b.a, b.b});
+  const std::vector<std::uint32_t> group = rigidGroups(c.nodes, spans);
+  const std::uint32_t groups = 1 + *std::max_element(group.begin(), group.end());
+  CHECK(groups >= 30);
+  CHECK(groups <= 90);
+  Sets sets(c.nodes.size());
+  for (const Span& s : spans)
+    if (group[s.a] == group[s.b]) sets.join(s.a, s.b);
+  std::vector<std::uint32_t> root(groups, kNoGroup);
+  for (std::uint32_t k = 0; k < group.size(); ++k) {
+    if (root[group[k]] == kNoGroup) root[group[k]] = sets.find(k);
+    REQUIRE(sets.find(k) == root[group[k]]);
+  }
+}
+
+}  // namespace drubble::bond

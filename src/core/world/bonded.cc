@@ -1,0 +1,227 @@
+// SPDX-License-Identifier: Apache-2.0
+// Clusters in the world: how they come to be, move as one body, and come apart.
+#include <algorithm>
+
+#include "core/solve/flight.h"
+#include "core/solve/joint_pieces.h"
+#include "core/world/joining.h"
+#include "core/world/world.h"
+
+namespace drubble::world {
+
+void World::takeBonds() {
+  const std::size_t n = scene_.pieces.size();
+  broken_.assign(scene_.bonds.size(), 0);
+  own_.resize(n);
+  for (std::size_t i = 0; i < n; ++i) own_[i] = scene_.pieces[i].role == Role::Dynamic;
+  node_of_.assign(n, 0);
+  gave_.assign(scene_.bonds.empty() ? 0 : n, {});
+  cluster_of_.assign(n, kNoCluster);
+  findClusters();
+}
+
+// After bonds have gone, or a driven piece was let go. What comes apart goes on as the whole went.
+void World::findClusters() {
+  const std::vector<Cluster> before = std::move(clusters_);
+  const std::vector<std::uint32_t> was = cluster_of_;
+  makeClusters();
+  for (Cluster& c : clusters_) {
+    const auto known =
+        std::find_if(c.pieces.begin(), c.pieces.end(), [&](std::uint32_t i) { return was[i] != kNoCluster; });
+    if (known == c.pieces.end())
+      startCluster(c);
+    else
+      goOnAs(c, before[was[*known]]);
+  }
+  for (std::uint32_t i = 0; i < was.size(); ++i) {
+    if (was[i] == kNoCluster || !before[was[i]].anchored()) continue;
+    if (cluster_of_[i] == kNoCluster || !clusters_[cluster_of_[i]].anchored()) letGo(i, before[was[i]]);
+  }
+}
+
+// From the bonds that hold; how they move is not known yet.
+void World::makeClusters() {
+  clusters_ = scene_.bonds.empty() ? std::vector<Cluster>() : clustersOf(scene_, broken_, own_);
+  std::fill(cluster_of_.begin(), cluster_of_.end(), kNoCluster);
+  for (std::uint32_t k = 0; k < clusters_.size(); ++k) {
+    Cluster& c = clusters_[k];
+    for (std::uint32_t n = 0; n < c.pieces.size(); ++n) {
+      cluster_of_[c.pieces[n]] = k;
+      node_of_[c.pieces[n]] = n;
+    }
+  }
+}
+
+// As its pieces start: their momentum is the whole's. All of them are in the state of the liveliest.
+void World::startCluster(Cluster& c) {
+  c.pose = {c.centre, Quat::Identity()};
+  Vec3 push = Vec3::Zero(), swing = Vec3::Zero();
+  Sleep state = Sleep::Asleep;
+  for (const std::uint32_t i : c.pieces) {
+    const solve::Traits& t = scene_.prototypeOf(i).traits;
+    push += t.mass() * motion_.velocity[i];
+    if (sleep_[i] == Sleep::Awake || state == Sleep::Awake)
+      state = Sleep::Awake;
+    else if (sleep_[i] == Sleep::Held)
+      state = Sleep::Held;
+  }
+  c.velocity = push / c.traits.mass();
+  for (const std::uint32_t i : c.pieces) {
+    const solve::Traits& t = scene_.prototypeOf(i).traits;
+    const Vec3 r = motion_.position[i] - c.centre, own = motion_.turn[i].conjugate() * motion_.spin[i];
+    swing += t.mass() * r.cross(Vec3(motion_.velocity[i] - c.velocity)) + motion_.turn[i] * (t.inertia * own);
+  }
+  c.spin = c.traits.inverse_inertia * swing;
+  if (c.anchored()) c.velocity.setZero(), c.spin.setZero();
+  bool carried = false;
+  for (const std::uint32_t i : c.anchors) carried = carried || sleep_[i] == Sleep::Driven;
+  c.looked = state != Sleep::Awake;
+  for (const std::uint32_t i : c.pieces) {
+    sleep_[i] = !c.anchored() ? state : carried ? Sleep::Driven : Sleep::Fixed;
+    motion_.velocity[i] = c.velocityAt(motion_.position[i]);
+    motion_.spin[i] = c.spin;
+    if (c.anchored()) makeStill(i);
+  }
+}
+
+// It hangs on something else: contacts do not move it.
+void World::makeStill(std::size_t piece) {
+  solve::Traits t = traits_[piece];
+  t.dynamic = false;
+  t.inverse_mass = 0;
+  traits_.change(piece, t);
+}
+
+// A part, or all, of what was a whole.
+void World::goOnAs(Cluster& c, const Cluster& whole) {
+  c.pose = {whole.pose.toWorld(c.centre - whole.centre), whole.pose.turn};
+  c.velocity = whole.velocityAt(c.pose.position);
+  c.spin = whole.spin;
+  if (c.bonds == whole.bonds) c.solver = whole.solver;
+  c.looked = whole.pieces.size() == c.pieces.size() && whole.anchors == c.anchors && whole.looked;
+  if (c.pieces.size() == whole.pieces.size()) return;
+  for (const std::uint32_t i : c.pieces) rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
+}
+
+// A piece that hung on something else moves by itself now, as that went.
+void World::letGo(std::size_t i, const Cluster& from) {
+  makeDynamic(i);
+  sleep_[i] = Sleep::Awake;
+  moving_[i] = 0;
+  motion_.velocity[i] = from.velocityAt(motion_.position[i]);
+  motion_.spin[i] = from.spin;
+  rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
+}
+
+// For the solver, cluster k stands behind the pieces: piece number `pieces + k`.
+void World::addClusterBodies() {
+  for (const Cluster& c : clusters_) {
+    const auto id = u32(motion_.size());
+    traits_.push_back(c.traits);
+    motion_.position.push_back(c.pose.position);
+    motion_.turn.push_back(c.pose.turn);
+    motion_.velocity.push_back(c.velocity);
+    motion_.spin.push_back(c.spin);
+    body_of_.push_back(0);
+    if (c.anchored() || !awake(c.pieces[0])) continue;
+    active_.push_back(id);
+    body_of_[id] = u32(active_.size());
+    for (const std::uint32_t i : c.pieces) body_of_[i] = body_of_[id];
+  }
+}
+
+// Takes them away again. Among the active its first piece stands for a cluster.
+void World::dropClusterBodies() {
+  if (clusters_.empty()) return;
+  const std::size_t pieces = scene_.pieces.size();
+  while (traits_.size() > pieces) traits_.pop_back();
+  for (std::vector<Vec3>* v : {&motion_.position, &motion_.velocity, &motion_.spin}) v->resize(pieces);
+  motion_.turn.resize(pieces);
+  body_of_.resize(pieces);
+  for (std::uint32_t& i : active_)
+    if (i >= pieces) i = clusters_[i - pieces].pieces[0];
+}
+
+void World::moveClusters(const solve::Proposal& p) {
+  for (Cluster& c : clusters_) {
+    if (c.anchored() || body_of_[c.pieces[0]] == 0) continue;
+    const solve::ActiveBody& b = p.bodies[body_of_[c.pieces[0]]];
+    c.pose = {b.position, b.turn};
+    c.velocity = b.velocity;
+    c.spin = b.spin;
+  }
+}
+
+void World::takeClusterMotion(std::size_t i) {
+  const Cluster& c = clusters_[cluster_of_[i]];
+  const Pose p = c.pose * c.at[node_of_[i]];
+  motion_.position[i] = p.position;
+  motion_.turn[i] = p.turn;
+  motion_.velocity[i] = c.velocityAt(p.position);
+  motion_.spin[i] = c.spin;
+}
+
+// Where a piece stood at the end of an internal step of the proposal.
+Pose World::poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece) const {
+  const std::uint32_t body = body_of_[piece];
+  if (body == 0) return motion_.pose(piece);
+  const Pose& at = p.way[step][body];
+  return p.bodies[body].piece == piece ? at : at * clusters_[cluster_of_[piece]].at[node_of_[piece]];
+}
+
+// What hangs on something driven goes with it.
+void World::carryClusters(int iterations) {
+  std::vector<solve::Drive> carried;
+  for (Cluster& c : clusters_) {
+    if (!c.anchored()) continue;
+    const auto led = std::find_if(c.anchors.begin(), c.anchors.end(),
+                                  [&](std::uint32_t i) { return sleep_[i] == Sleep::Driven; });
+    if (led == c.anchors.end()) continue;
+    const std::uint32_t leader = *led;
+    // As it stands in the scene: where the keys have it at the first frame.
+    const Pose first = startPose(scene_, PieceId(leader));
+    const auto follow = [&](const Pose& now, const Pose& from) {
+      Pose out;
+      out.turn = (now.turn * from.turn.conjugate()).normalized();
+      out.position = now.position + out.turn * (c.centre - from.position);
+      return out;
+    };
+    c.pose = follow(motion_.pose(leader), first);
+    c.spin = motion_.spin[leader];
+    c.velocity = motion_.velocity[leader] + c.spin.cross(c.pose.position - motion_.position[leader]);
+    const auto drive = std::find_if(drives_.begin(), drives_.end(),
+                                    [&](const solve::Drive& d) { return d.piece == leader; });
+    for (const std::uint32_t i : c.pieces) {
+      moving_[i] = moving_[leader];
+      takeClusterMotion(i);
+      if (!moving_[i] || drive == drives_.end()) continue;
+      solve::Drive d;
+      d.piece = i;
+      for (int k = 0; k <= iterations; ++k)
+        d.poses.push_back(follow(drive->poses[static_cast<std::size_t>(k)], first) * c.at[node_of_[i]]);
+      carried.push_back(std::move(d));
+    }
+  }
+  std::move(carried.begin(), carried.end(), std::back_inserter(drives_));
+}
+
+// Joints as the solver wants them: what holds a piece of a cluster holds the cluster.
+std::vector<solve::Joint> World::jointsOfBodies() const {
+  std::vector<solve::Joint> out = joints_;
+  const auto hand = [&](PieceId& piece, Vec3& at, Quat* frame) {
+    if (!piece.valid() || !inFreeCluster(piece.index())) return;
+    const std::uint32_t k = cluster_of_[piece.index()];
+    const Pose& own = clusters_[k].at[node_of_[piece.index()]];
+    at = own.toWorld(at);
+    if (frame != nullptr) *frame = (own.turn * *frame).normalized();
+    piece = PieceId(scene_.pieces.size() + k);
+  };
+  for (solve::Joint& j : out) {
+    hand(j.a.piece, j.a.at, &j.a.frame);
+    hand(j.b.piece, j.b.at, &j.b.frame);
+    for (solve::JointPoint& p : j.over) hand(p.piece, p.at, nullptr);
+  }
+  return out;
+}
+
+}  // namespace drubble::world

@@ -1,0 +1,28 @@
+// SPDX-License-Identifier: Apache-2.0
+// Bonds between the pieces of a scene, as they stand at its start.
+#pragma once
+#include <span>
+#include <utility>
+#include <vector>
+
+#include "core/world/scene.h"
+
+namespace drubble::world {
+
+// A bond between two pieces over a face whose normal looks from `a` to `b`: as strong as the weaker of their
+// materials (a piece that does not move by itself counts only where it has a material of its own), as stiff
+// as the softer.
+bond::Bond bondOf(const Scene& s, PieceId a, PieceId b, bond::Face face, std::uint32_t table);
+
+// The faces over which pieces `a` (ascending) face pieces `b` (ascending; the same list: each other) no
+// farther apart than `reach` (m), by their shapes: one a pair, the widest; what is round or meets at an edge
+// faces nothing. Pairs ascending, lower piece first. Cost: n log n, and a pair test for every pair that is
+// near.
+struct Facing {
+  PieceId a, b;
+  bond::Face face;
+};
+std::vector<Facing> facing(const Scene& s, std::span<const PieceId> a, std::span<const PieceId> b,
+                           double reach);
+
+}  // namespace drubble::world

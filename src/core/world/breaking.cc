@@ -1,0 +1,356 @@
+// SPDX-License-Identifier: Apache-2.0
+// What bears on bonds in a substep that is proposed, and which of them go.
+//
+// Two kinds of load. A blow presses for as long as such blows last, however fine the steps, and is felt
+// within a reach; all that it asks too much of goes at once. What lasts (weight, pressing) is solved for, the
+// worst go, and it is solved for again. Where something came apart, the substep is proposed anew with the
+// parts; before that the whole has had as much of the blow as it could bear.
+#include <algorithm>
+#include <map>
+
+#include "core/base/sets.h"
+#include "core/solve/flight.h"
+#include "core/world/world.h"
+
+namespace drubble::world {
+
+namespace {
+
+constexpr int kMostRounds = 8;       // of a substep
+constexpr double kWorstShare = 0.5;  // of the worst: bonds that bear less wait until that one has gone
+constexpr double kReach = 0.2;       // of a cluster's size
+constexpr double kSpread = 2;        // cells: how far about it a contact presses
+constexpr double kSwing = 0.1;       // of the weakest strength: what spinning asks less than that is no load
+
+bool hangsTogether(const Scene& s, const Cluster& c, const std::vector<char>& broken,
+                   const std::vector<std::uint32_t>& node_of, const std::vector<char>& own) {
+  Sets sets(c.pieces.size());
+  bool anchored = false;
+  for (const std::uint32_t k : c.bonds) {
+    if (broken[k]) continue;
+    const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
+    if (own[a] && own[b])
+      sets.join(node_of[a], node_of[b]);
+    else
+      anchored = true;
+  }
+  for (std::uint32_t n = 1; n < c.pieces.size(); ++n)
+    if (sets.find(n) != 0) return false;
+  return anchored == c.anchored();
+}
+
+}  // namespace
+
+bond::StressSolver World::solverOf(const Cluster& c) const {
+  std::vector<bond::Node> nodes;
+  const auto add = [&](const Pose& at, const solve::Traits& t, bool fixed) {
+    const Mat3 axes = at.turn.normalized().toRotationMatrix();
+    nodes.push_back({at.position, t.mass(), axes * t.inertia * axes.transpose(), fixed});
+  };
+  for (std::size_t n = 0; n < c.pieces.size(); ++n)
+    add(c.at[n], scene_.prototypeOf(c.pieces[n]).traits, false);
+  for (std::size_t k = 0; k < c.anchors.size(); ++k) add({}, {}, true);
+  const auto nodeOf = [&](PieceId p) {
+    if (own_[p.index()]) return node_of_[p.index()];
+    const auto at = std::lower_bound(c.anchors.begin(), c.anchors.end(), p.value);
+    return u32(c.pieces.size()) + u32(static_cast<std::size_t>(at - c.anchors.begin()));
+  };
+  std::vector<bond::Beam> beams;
+  for (const std::uint32_t k : c.bonds) {
+    const bond::Bond& b = scene_.bonds[k];
+    beams.push_back({nodeOf(b.a), nodeOf(b.b), &b.face, b.stiffness});
+  }
+  return {std::move(nodes), std::move(beams), c.centre};
+}
+
+namespace {
+
+// The share of its strength that each of a cluster's bonds bears.
+class Shares {
+ public:
+  Shares(const Scene& s, const Cluster& c, double frame) : s_(s), c_(c) {
+    for (const BondTable& t : s.bond_tables)
+      factor_.push_back(1 / (t.strengthAt(frame) * (t.even ? 1 : bond::kUnevenPeak)));
+  }
+  double of(std::size_t n, const bond::Stress& stress, bond::Why* why = nullptr) const {
+    const bond::Bond& b = s_.bonds[c_.bonds[n]];
+    return bond::shareOf(stress, b.strength, why) * factor_[b.table];
+  }
+  double worst(std::span<const bond::Stress> stresses) const {
+    double most = 0;
+    for (std::size_t n = 0; n < stresses.size(); ++n) most = greatest(most, of(n, stresses[n]));
+    return most;
+  }
+
+ private:
+  const Scene& s_;
+  const Cluster& c_;
+  std::vector<double> factor_;
+};
+
+}  // namespace
+
+namespace {
+
+// A piece parts on one side at a time, that of its worst bond: a chain that is drawn parts in one place,
+// although its other links bear hardly less.
+class OneSide {
+ public:
+  OneSide(const Scene& s, const Cluster& c, const std::vector<double>& share) : s_(s), c_(c) {
+    for (std::size_t n = 0; n < share.size(); ++n)
+      for (const PieceId i : {bondOf(n).a, bondOf(n).b}) {
+        const auto [at, fresh] = worst_.try_emplace(i.value, n);
+        if (!fresh && share[n] > share[at->second]) at->second = n;
+      }
+  }
+  bool mayGo(std::size_t n) const {
+    for (const PieceId i : {bondOf(n).a, bondOf(n).b})
+      if (!(outOf(i, n).dot(outOf(i, worst_.at(i.value))) > 0)) return false;
+    return true;
+  }
+
+ private:
+  const bond::Bond& bondOf(std::size_t n) const { return s_.bonds[c_.bonds[n]]; }
+  Vec3 outOf(PieceId i, std::size_t n) const {
+    return bondOf(n).a == i ? bondOf(n).face.normal : Vec3(-bondOf(n).face.normal);
+  }
+  const Scene& s_;
+  const Cluster& c_;
+  std::map<std::uint32_t, std::size_t> worst_;  // of a piece's bonds
+};
+
+}  // namespace
+
+// A force (N, world) at a place: on the piece and, the less the farther they lie, on those bonded to it.
+void World::spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
+                   std::vector<bond::Load>& loads) const {
+  const Vec3 at = c.pose.toBody(place), f = c.pose.turn.conjugate() * force;
+  const std::uint32_t me = node_of_[piece];
+  thread_local std::vector<std::pair<std::uint32_t, double>> some;
+  some.clear();
+  double cell = 0;
+  for (const std::uint32_t k : c.neighbours(me)) cell += (c.at[k].position - c.at[me].position).norm();
+  const auto near = c.neighbours(me);
+  double sum = 1;
+  some.push_back({me, 1});
+  if (!near.empty()) {
+    cell /= static_cast<double>(near.size());
+    for (const std::uint32_t k : near) {
+      const double weight = 1 - (c.at[k].position - at).norm() / (kSpread * cell);
+      if (weight <= 0) continue;
+      some.push_back({k, weight});
+      sum += weight;
+    }
+  }
+  for (const auto& [node, weight] : some) {
+    const Vec3 part = weight / sum * f;
+    loads[node].force += part;
+    loads[node].torque += (at - c.at[node].position).cross(part);
+  }
+}
+
+// Marks bonds of a cluster that go, by their shares.
+void World::breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge) {
+  const std::uint32_t k = c.bonds[n];
+  broken_[k] = 1;
+  const bond::Face& f = scene_.bonds[k].face;
+  judge.breaks.push_back({k, why, share, c.pose.toWorld(f.place - c.centre), c.pose.turn * f.normal});
+}
+
+void World::noteWorst(const Cluster& c, const std::vector<double>& shares,
+                      const std::vector<bond::Why>& why) {
+  for (std::size_t n = 0; n < shares.size(); ++n)
+    if (shares[n] > bond_worst_.share) bond_worst_ = {shares[n], c.bonds[n], why[n]};
+}
+
+// Whether something came apart, so that the substep is to be proposed anew.
+bool World::breakBonds(solve::Proposal& p, double from, double to, BondJudge& judge) {
+  if (clusters_.empty() || judge.rounds >= kMostRounds) return false;
+  engine_.enter(Work::Bonds);
+  ++judge.rounds;
+  if (judge.struck.empty()) judge.struck.assign(motion_.size(), 0);
+  const std::size_t had = judge.breaks.size();
+  bool apart = judgeBlows(p.hits, to, judge);
+  if (!apart) {
+    solve::Contacts before = p.contacts;
+    solve::takeForces(p, &team_);
+    apart = judgeLoads(p.contacts, from, to, judge);
+    if (apart) p.contacts = std::move(before);
+  }
+  if (judge.breaks.size() > had) findClusters();
+  return apart;
+}
+
+bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge) {
+  std::vector<std::vector<bond::Load>> loads(clusters_.size());
+  std::vector<double> worst(clusters_.size(), 0);
+  for (const solve::Hit& h : hits) {
+    for (const auto& [piece, sign] : {std::pair(h.a.value, -1.0), std::pair(h.b.value, 1.0)}) {
+      const std::uint32_t k = cluster_of_[piece];
+      if (k == kNoCluster || judge.struck[piece] != 0) continue;
+      const Cluster& c = clusters_[k];
+      loads[k].resize(c.pieces.size() + c.anchors.size());
+      const double seconds = scene_.bond_tables[scene_.bonds[c.bonds[0]].table].blow_time;
+      spread(c, piece, h.place, sign * h.impulse / seconds * h.normal, loads[k]);
+    }
+  }
+  bool apart = false;
+  for (std::uint32_t k = 0; k < clusters_.size(); ++k) {
+    if (loads[k].empty()) continue;
+    Cluster& c = clusters_[k];
+    for (const std::uint32_t i : c.pieces) judge.struck[i] = 1;
+    const double reach = scene_.bond_tables[scene_.bonds[c.bonds[0]].table].reach;
+    if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
+    const bond::Solved solved = c.solver->sudden(loads[k], reach > 0 ? reach : kReach * c.traits.size);
+    const Shares shares(scene_, c, frame);
+    bool any = false;
+    for (std::size_t n = 0; n < c.bonds.size(); ++n) {
+      bond::Why why{};
+      const double share = shares.of(n, solved.stresses[n], &why);
+      worst[k] = greatest(worst[k], share);
+      if (share > bond_worst_.share) bond_worst_ = {share, c.bonds[n], why};
+      if (!(share > 1)) continue;
+      breakOff(c, n, share, why, judge);
+      any = true;
+    }
+    if (!any || hangsTogether(scene_, c, broken_, node_of_, own_))
+      worst[k] = 0;
+    else
+      apart = true;
+  }
+  if (!apart) return false;
+  // What it bore before it broke is the whole's.
+  for (const solve::Hit& h : hits) {
+    double most = 0;
+    for (const PieceId i : {h.a, h.b})
+      if (cluster_of_[i.index()] != kNoCluster) most = greatest(most, worst[cluster_of_[i.index()]]);
+    if (most > 1) shareBlow(h, 1 / most);
+  }
+  return true;
+}
+
+void World::shareBlow(const solve::Hit& hit, double share) {
+  push(hit.a.index(), hit.place, -share * hit.impulse * hit.normal);
+  push(hit.b.index(), hit.place, share * hit.impulse * hit.normal);
+}
+
+// What is awake takes the impulse (N s) before the substep begins.
+void World::push(std::size_t i, const Vec3& place, const Vec3& impulse) {
+  if (!awake(i) || !traits_[i].dynamic) return;
+  const auto take = [&](const solve::Traits& t, const Pose& at, Vec3& velocity, Vec3& spin) {
+    velocity += t.inverse_mass * t.free_travel.cwiseProduct(impulse);
+    spin += solve::inverseInertiaWorld(t, at.turn) * (place - at.position).cross(impulse);
+  };
+  if (!inFreeCluster(i)) return take(traits_[i], motion_.pose(i), motion_.velocity[i], motion_.spin[i]);
+  Cluster& c = clusters_[cluster_of_[i]];
+  take(c.traits, c.pose, c.velocity, c.spin);
+  for (const std::uint32_t j : c.pieces) {
+    motion_.velocity[j] = c.velocityAt(motion_.position[j]);
+    motion_.spin[j] = c.spin;
+  }
+}
+
+// What presses on the cluster's pieces, contacts at rest among them, and their weight.
+std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Contacts& contacts,
+                                       const std::vector<std::uint32_t>& touching) const {
+  const Cluster& c = clusters_[k];
+  std::vector<bond::Load> loads(c.pieces.size() + c.anchors.size());
+  const Vec3 down = c.pose.turn.conjugate() * scene_.gravity;
+  for (std::size_t n = 0; n < c.pieces.size(); ++n) {
+    const solve::Traits& t = scene_.prototypeOf(c.pieces[n]).traits;
+    loads[n].force += t.mass() * t.gravity_share * down;
+  }
+  const auto take = [&](const solve::Contact& x) {
+    const double total = static_cast<double>(x.totalForce());
+    if (!(total > 0)) return;
+    Vec3 place = Vec3::Zero();
+    for (std::size_t n = 0; n < x.patch.count; ++n)
+      place += static_cast<double>(x.normal_force[n]) / total * x.patch.place(n);
+    const Vec3 force = total * x.patch.normal() + x.friction_force.cast<double>();
+    if (cluster_of_[x.a.index()] == k) spread(c, x.a.value, place, -force, loads);
+    if (cluster_of_[x.b.index()] == k) spread(c, x.b.value, place, force, loads);
+  };
+  for (const std::uint32_t n : touching) take(contacts[n]);
+  if (resting_.size() > 0)
+    for (const std::uint32_t i : c.pieces)
+      resting_.eachContact(i, [&](const solve::Contact& x) {
+        if (!together(x.a.index(), x.b.index())) take(x);
+      });
+  return loads;
+}
+
+bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, BondJudge& judge) {
+  std::vector<std::vector<std::uint32_t>> touching(clusters_.size());
+  for (std::uint32_t n = 0; n < contacts.size(); ++n) {
+    const solve::Contact& x = contacts[n];
+    if (!(x.totalForce() > 0)) continue;
+    const std::uint32_t a = cluster_of_[x.a.index()], b = cluster_of_[x.b.index()];
+    if (a != kNoCluster) touching[a].push_back(n);
+    if (b != kNoCluster && b != a) touching[b].push_back(n);
+  }
+  std::vector<char> keyed;
+  for (const BondTable& t : scene_.bond_tables) keyed.push_back(t.strengthAt(from) != t.strengthAt(to));
+  bool apart = false;
+  for (std::uint32_t k = 0; k < clusters_.size(); ++k) {
+    Cluster& c = clusters_[k];
+    const auto changes = [&](std::uint32_t b) { return keyed[scene_.bonds[b].table] != 0; };
+    const bool changed = std::find(keyed.begin(), keyed.end(), 1) != keyed.end() &&
+                         std::any_of(c.bonds.begin(), c.bonds.end(), changes);
+    const bool touched = !touching[k].empty();
+    if (c.anchored() ? !(touched || changed || !c.looked)
+                     : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
+      continue;
+    c.looked = !touched;
+    if (judgeCluster(c, loadsOn(k, contacts, touching[k]), to, judge)) apart = true;
+  }
+  return apart;
+}
+
+// Whether its spin alone may ask something of its bonds: a ring of its size would bear density times speed
+// squared.
+bool World::whirls(const Cluster& c) const {
+  const double speed = c.spin.norm() * c.traits.outer_radius;
+  if (speed == 0) return false;
+  double weakest = bond::kUnbreakable;
+  for (const std::uint32_t b : c.bonds) weakest = least(weakest, scene_.bonds[b].strength.tension);
+  const Prototype& p = scene_.prototypeOf(c.pieces[0]);
+  const double density = p.volume > 0 ? p.traits.mass() / p.volume : 0;
+  return density * speed * speed > kSwing * weakest;
+}
+
+// Whether it came apart. What sleeps then wakes.
+bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, double frame, BondJudge& judge) {
+  bond::Gives gave(loads.size());
+  for (std::size_t n = 0; n < c.pieces.size(); ++n) gave[n] = gave_[c.pieces[n]];
+  const Vec3 spin = c.pose.turn.conjugate() * c.spin;
+  Cluster left = c;  // as cracks leave it
+  bool apart = false;
+  for (int round = 0; round < kMostRounds && !apart; ++round) {
+    const Shares shares(scene_, left, frame);
+    if (!left.solver) left.solver = std::make_shared<bond::StressSolver>(solverOf(left));
+    const bond::Solved solved = left.solver->sustained(
+        loads, spin, gave, [&](std::span<const bond::Stress> s) { return shares.worst(s); });
+    std::vector<double> share(left.bonds.size());
+    std::vector<bond::Why> why(left.bonds.size());
+    double worst = 0;
+    for (std::size_t n = 0; n < share.size(); ++n) {
+      share[n] = shares.of(n, solved.stresses[n], &why[n]);
+      worst = greatest(worst, share[n]);
+    }
+    noteWorst(left, share, why);
+    if (!(worst > 1)) break;
+    const OneSide sides(scene_, left, share);
+    for (std::size_t n = 0; n < share.size(); ++n)
+      if (share[n] > greatest(1, kWorstShare * worst) && sides.mayGo(n))
+        breakOff(left, n, share[n], why[n], judge);
+    apart = !hangsTogether(scene_, left, broken_, node_of_, own_);
+    left.solver.reset();
+    std::erase_if(left.bonds, [&](std::uint32_t b) { return broken_[b] != 0; });
+  }
+  for (std::size_t n = 0; n < c.pieces.size(); ++n) gave_[c.pieces[n]] = gave[n];
+  if (left.bonds.size() == c.bonds.size()) c.solver = left.solver;
+  if (apart) wake(c.pieces[0]);
+  return apart;
+}
+
+}  // namespace drubble::world

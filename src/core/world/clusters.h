@@ -1,0 +1,49 @@
+// SPDX-License-Identifier: Apache-2.0
+// Pieces that bonds hold together: what moves as one.
+//
+// A cluster's body space is that in which its pieces start, with the origin at its centre of mass: where its
+// pieces are to each other never changes. I1 clusters follow from which bonds hold, and are in the order of
+// their first pieces. I2 a piece is in one cluster at most.
+#pragma once
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <vector>
+
+#include "core/bond/stress.h"
+#include "core/solve/traits.h"
+#include "core/world/scene.h"
+
+namespace drubble::world {
+
+inline constexpr std::uint32_t kNoCluster = 0xffffffffu;
+
+struct Cluster {
+  std::vector<std::uint32_t> pieces;   // that would move by themselves; ascending
+  std::vector<Pose> at;                // those of the pieces, body space
+  std::vector<std::uint32_t> anchors;  // that do not, and hold it; ascending
+  std::vector<std::uint32_t> bonds;    // that hold, of the scene's; ascending
+  solve::Traits traits;                // as one body
+  Vec3 centre = Vec3::Zero();          // of mass, where the pieces start
+  Pose pose;                           // turn: from the start
+  Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+  std::shared_ptr<bond::StressSolver> solver;  // of its bonds; made when it is needed first
+  // Places among `pieces` of those bonded to each: those of piece n are near[first[n]] to before near[first[n
+  // + 1]].
+  std::vector<std::uint32_t> first, near;
+  std::span<const std::uint32_t> neighbours(std::size_t n) const {
+    return {near.data() + first[n], near.data() + first[n + 1]};
+  }
+  bool looked = false;  // hung up: what it bears at rest is known, and nothing has touched it since
+
+  bool anchored() const { return !anchors.empty(); }
+  Vec3 velocityAt(const Vec3& place) const { return velocity + spin.cross(place - pose.position); }
+};
+
+// The clusters that the bonds that hold make of the pieces: `own` tells which of them would move by
+// themselves. Their motion is not filled in. A piece that no bond holds is in none; one that is held by an
+// anchor alone is a cluster.
+std::vector<Cluster> clustersOf(const Scene& s, const std::vector<char>& broken,
+                                const std::vector<char>& own);
+
+}  // namespace drubble::world
