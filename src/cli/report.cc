@@ -51,6 +51,36 @@ json perFrame(const CacheReader& cache, const Measures& m, double unit) {
   return out;
 }
 
+json damageJson(const files::Damage& d, double unit) {
+  json over_time = json::array(), rings = json::array(), first = nullptr, why = json::object();
+  for (const auto& [frame, broken] : d.over_time) over_time.push_back({{"frame", frame}, {"broken", broken}});
+  for (const files::DamageRing& r : d.rings)
+    rings.push_back({{"to", r.to / unit}, {"bonds", r.bonds}, {"broken", r.broken}});
+  for (std::size_t w = 0; w < d.why.size(); ++w) why[bond::whyName(static_cast<bond::Why>(w))] = d.why[w];
+  if (d.first)
+    first = {{"frame", d.first->frame},
+             {"why", d.first->why},
+             {"share", d.first->share},
+             {"place", listOf(d.first->place / unit)}};
+  json worst = nullptr;
+  if (d.first_break_factor)
+    worst = {{"pair", {d.worst_a, d.worst_b}}, {"why", d.worst_why}, {"frame", d.worst_frame}};
+  return {{"bonds", d.bonds},
+          {"broken", d.broken},
+          {"share", d.share()},
+          {"area", d.areaShare()},
+          {"clusters", d.clusters},
+          {"loose", d.loose},
+          {"largest_share", d.largest_share},
+          {"radius_90", d.radius90 / unit},
+          {"why", why},
+          {"first_break_factor", d.first_break_factor ? json(*d.first_break_factor) : json()},
+          {"worst", worst},
+          {"first", first},
+          {"over_time", over_time},
+          {"by_distance", rings}};
+}
+
 json toJson(const CacheReader& cache, const Measures& m) {
   const double unit = cache.info().unit;
   json out;
@@ -112,6 +142,7 @@ json toJson(const CacheReader& cache, const Measures& m) {
     forces[w.name] = list;
   }
   out["forces"] = forces;
+  out["damage"] = damageJson(m.damage, unit);
   out["notes"] = m.notes;
   out["per_frame"] = perFrame(cache, m, unit);
   return out;
@@ -219,6 +250,38 @@ void printTimes(const CacheReader& cache, const Measures& m) {
                            f.iterations, f.frame, files::saidAsks(f.asks, pieceName(cache, f.asking)));
 }
 
+void printDamage(const Measures& m, const CacheReader& cache) {
+  const files::Damage& d = m.damage;
+  if (d.bonds == 0) return;
+  const double unit = cache.info().unit;
+  std::cout << fmt::format("bonds        {} of {} broken ({}; {} of their area)", d.broken, d.bonds,
+                           percent(d.share()), percent(d.areaShare()));
+  if (d.broken > 0) {
+    const char* comma = ": ";
+    for (std::size_t w = 0; w < d.why.size(); ++w) {
+      if (d.why[w] == 0) continue;
+      std::cout << comma << d.why[w] << " by " << bond::whyName(static_cast<bond::Why>(w));
+      comma = ", ";
+    }
+    std::cout << fmt::format("; the first in frame {}", d.first->frame);
+  }
+  std::cout << fmt::format(
+      "\n             left: {} that hold together, {} loose pieces; the largest is {} of the mass\n",
+      d.clusters, d.loose, percent(d.largest_share));
+  if (d.broken > 0)
+    std::cout << fmt::format("             nine tenths of what broke lies within {:.3g} {} of the first {}\n",
+                             d.radius90 / unit, cache.info().units, m.first_hit ? "hit" : "break");
+  if (d.first_break_factor)
+    std::cout << fmt::format(
+        "             {} (frame {}, '{}' from '{}', {})\n",
+        d.broken > 0 ? fmt::format("with {:.3g} times the strength the first would only just have gone",
+                                   *d.first_break_factor)
+                     : fmt::format("the first goes with {:.3g} times the strength", *d.first_break_factor),
+        d.worst_frame, d.worst_a, d.worst_b, d.worst_why);
+  else
+    std::cout << "             nothing has borne on them\n";
+}
+
 void printJoints(const Measures& m) {
   const char* label = "joints";
   std::size_t told = 0;
@@ -278,6 +341,7 @@ void printText(const CacheReader& cache, const Measures& m) {
         m.first_hit->place.x() / unit, m.first_hit->place.y() / unit, m.first_hit->place.z() / unit, m.hits);
   std::cout << fmt::format("moved        {} by more than half their size, {} toppled\n",
                            percent(m.share_moved), percent(m.share_toppled));
+  printDamage(m, cache);
   printJoints(m);
   printForces(m);
   printTimes(cache, m);

@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 4;
+inline constexpr int kCacheVersion = 5;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 
@@ -49,6 +49,14 @@ CREATE TABLE joint_points (
 CREATE TABLE joint_loads (
   frame INTEGER NOT NULL, joint INTEGER NOT NULL, force REAL, torque REAL, PRIMARY KEY (frame, joint)) WITHOUT ROWID;
 CREATE TABLE joint_breaks (frame INTEGER NOT NULL, joint INTEGER NOT NULL, x REAL, y REAL, z REAL, force REAL, torque REAL);
+CREATE TABLE bonds (
+  id INTEGER PRIMARY KEY, bond_table TEXT NOT NULL, a INTEGER NOT NULL, b INTEGER NOT NULL,
+  x REAL, y REAL, z REAL, normal_x REAL, normal_y REAL, normal_z REAL, area REAL,
+  tension REAL, compression REAL, shear REAL);
+CREATE TABLE bond_breaks (
+  frame INTEGER NOT NULL, bond INTEGER NOT NULL, why TEXT NOT NULL, share REAL,
+  x REAL, y REAL, z REAL, normal_x REAL, normal_y REAL, normal_z REAL);
+CREATE TABLE bond_worst (frame INTEGER PRIMARY KEY, bond INTEGER NOT NULL, why TEXT NOT NULL, share REAL);
 CREATE TABLE watches (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
 CREATE TABLE watch_forces (
   frame INTEGER NOT NULL, watch INTEGER NOT NULL, x REAL, y REAL, z REAL, PRIMARY KEY (frame, watch)) WITHOUT ROWID;

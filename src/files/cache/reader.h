@@ -9,6 +9,7 @@
 
 #include "core/base/vec.h"
 #include "files/cache/blob.h"
+#include "files/cache/bonds.h"
 #include "files/cache/joints.h"
 #include "files/cache/sql.h"
 
@@ -92,6 +93,9 @@ class CacheReader {
   const std::vector<CachedJoint>& joints() const { return joints_; }
   std::vector<CachedJointBreak> jointBreaks() { return readJointBreaks(*db_); }  // in order
   std::vector<CachedJointLoad> jointLoads(int frame) { return readJointLoads(*db_, frame); }
+  std::vector<CachedBond> bonds() { return readBonds(*db_); }  // by number
+  std::vector<CachedBondBreak> bondBreaks() { return readBondBreaks(*db_); }
+  std::vector<CachedBondWorst> bondWorsts() { return readBondWorsts(*db_); }
   std::vector<CachedWatch> watches();
   std::vector<std::string> notes();
   // Where the vertices of a prototype that bends are at a frame, body space.

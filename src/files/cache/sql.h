@@ -54,6 +54,7 @@ class Statement {
   void once();  // runs to the end and is ready for new parameters
 
   double real(int column) const { return sqlite3_column_double(statement_, column); }
+  bool isNull(int column) const { return sqlite3_column_type(statement_, column) == SQLITE_NULL; }
   std::int64_t integer(int column) const { return sqlite3_column_int64(statement_, column); }
   bool null(int column) const { return sqlite3_column_type(statement_, column) == SQLITE_NULL; }
   std::string text(int column) const;

@@ -5,6 +5,7 @@
 
 #include <filesystem>
 
+#include "files/cache/bonds.h"
 #include "files/cache/format.h"
 #include "files/cache/joints.h"
 
@@ -117,6 +118,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
           .bind(c.lens)
           .once();
   writeJoints(db_, s);
+  writeBonds(db_, s);
   Statement watch(db_, "INSERT INTO watches VALUES (?, ?)");
   for (std::uint32_t k = 0; k < s.watches.size(); ++k) watch.bind(k).bind(s.watches[k].name).once();
   db_.run("COMMIT");
@@ -210,6 +212,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
       .once();
   addEvents(w);
   writeJointFrame(db_, w);
+  writeBondFrame(db_, w, stats);
   Statement force(db_, "INSERT INTO watch_forces VALUES (?, ?, ?, ?, ?)");
   for (std::uint32_t k = 0; k < w.watchForces().size(); ++k) {
     const Vec3& f = w.watchForces()[k];

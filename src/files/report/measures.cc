@@ -163,6 +163,7 @@ Measures measureCache(CacheReader& cache) {
   if (!hits.empty())
     m.first_hit = FirstHit{hits[0].frame, name(static_cast<int>(hits[0].a)),
                            name(static_cast<int>(hits[0].b)), hits[0].place, hits[0].speed};
+  m.damage = damageOf(cache, m.first_hit ? std::optional(m.first_hit->place) : std::nullopt);
   return m;
 }
 

@@ -7,6 +7,7 @@
 
 #include "core/measure/motion.h"
 #include "files/cache/reader.h"
+#include "files/report/damage.h"
 
 namespace drubble::files {
 
@@ -52,6 +53,7 @@ struct Measures {
   std::vector<std::string> notes;
   std::vector<JointHistory> joints;
   std::vector<CachedWatch> watches;
+  Damage damage;
   std::size_t finest = 0;  // the place in `frames` of the one that was cut most finely
 };
 

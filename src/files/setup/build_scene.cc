@@ -12,6 +12,7 @@
 #include "core/world/prototypes.h"
 #include "files/setup/body_maker.h"
 #include "files/setup/build_acts.h"
+#include "files/setup/build_bonds.h"
 #include "files/setup/build_joints.h"
 #include "files/setup/cut_maker.h"
 #include "files/setup/kits.h"
@@ -54,6 +55,7 @@ class Builder {
     placeAll();
     if (problems_.empty()) addActs(s_, out_, problems_);
     if (problems_.empty()) addJoints(s_, out_, problems_);
+    if (problems_.empty()) addBonds(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);
   }

@@ -55,6 +55,9 @@ void readMaterials(Table& root, Setup& s) {
         m.bounce = t.number("bounce", m.bounce, {0, 1});
         m.rolling = t.number("rolling", m.rolling, kNotNegative);
         m.spinning = t.number("spinning", m.spinning, kNotNegative);
+        m.strength = readStrength(t, "strength", m.strength);
+        m.stiffness = t.number("stiffness", m.stiffness, kPositive);
+        m.blow_time = t.number("blow_time", m.blow_time, kPositive);
         if (t.flag("enabled", true)) s.materials[name] = m;
       });
     }
@@ -242,6 +245,7 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("motion", [&](Table& t) { readMotion(t, s, s.motions.emplace_back()); });
   root.each("contact", [&](Table& t) { readContact(t, s.contacts.emplace_back()); });
   root.each("joint", [&](Table& t) { readJoint(t, s.joints.emplace_back()); });
+  root.each("bond", [&](Table& t) { readBond(t, s, s.bonds.emplace_back()); });
   root.each("watch", [&](Table& t) { readWatch(t, s.watches.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
   root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
@@ -250,6 +254,7 @@ Setup parseSetup(const std::string& path, const std::string& text,
   checkUnique(doc, s.cuts, "cut");
   checkUnique(doc, s.places, "place");
   checkUnique(doc, s.joints, "joint");
+  checkUnique(doc, s.bonds, "bond");
   checkUnique(doc, s.watches, "watch");
   checkCopies(doc, s);
   checkCuts(doc, s);

@@ -15,6 +15,9 @@ void readAdjust(Table& t, const Setup& s, AdjustSetup& a);
 void readMotion(Table& t, const Setup& s, MotionSetup& m);
 void readContact(Table& t, ContactSetup& c);
 void readJoint(Table& t, JointSetup& j);
+void readBond(Table& t, const Setup& s, BondSetup& b);
+// Pa or N, under `key`: one number for all, or { tension, compression, shear }.
+bond::Strength readStrength(Table& t, const std::string& key, const bond::Strength& fallback);
 
 // What bodies and groups share.
 void readName(Table& t, BodySetup& b, const char* kind);

@@ -206,6 +206,31 @@ struct AdjustSetup {
   std::optional<std::array<double, 3>> colour;
 };
 
+// Bonds among some pieces, or between two sets.
+struct BondSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector a, b;         // b not given: among a
+  double reach = 0;      // m: pieces that do not share a face of a cut
+  std::string material;  // whose strength counts; empty: the pieces' own
+  double vary = 0;       // random share of a bond's strength
+  bool unbreakable = false;
+  std::optional<bond::Strength> force;  // N, instead of stresses
+  std::optional<bool> even;             // cells are of a size; else as their cut says
+  std::uint64_t seed = 0;
+  struct Zone {
+    std::optional<Box> box;
+    Vec3 centre = Vec3::Zero();
+    double radius = 0;
+    double times = 1;
+  };
+  std::vector<Zone> zones;              // later ones on top of earlier ones
+  std::array<int, 2> clump_size{0, 0};  // pieces; 0: no clumps
+  double clump_times = 1;               // within one
+  world::BondTable table;
+};
+
 struct WatchSetup {
   std::string name;
   bool enabled = true;
@@ -243,6 +268,7 @@ struct Setup {
   std::vector<MotionSetup> motions;
   std::vector<ContactSetup> contacts;
   std::vector<JointSetup> joints;
+  std::vector<BondSetup> bonds;
   std::vector<WatchSetup> watches;
   std::vector<CameraSetup> cameras;
 

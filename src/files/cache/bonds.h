@@ -1,0 +1,45 @@
+// SPDX-License-Identifier: Apache-2.0
+// Bonds in a cache: what holds together at the start, what bore how much, what gave way.
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "core/base/vec.h"
+#include "core/world/world.h"
+#include "files/cache/sql.h"
+
+namespace drubble::files {
+
+struct CachedBond {
+  std::string table;
+  std::uint32_t a = 0, b = 0;                        // pieces
+  Vec3 place = Vec3::Zero(), normal = Vec3::Zero();  // where the pieces start; from a to b
+  double area = 0;                                   // m2
+  bond::Strength strength;
+};
+
+struct CachedBondBreak {
+  int frame = 0;
+  std::uint32_t bond = 0;
+  std::string why;
+  double share = 0;  // of its strength, when it went
+  Vec3 place = Vec3::Zero(), normal = Vec3::Zero();
+};
+
+// The bond that took most of its strength in a frame.
+struct CachedBondWorst {
+  int frame = 0;
+  std::uint32_t bond = 0;
+  std::string why;
+  double share = 0;
+};
+
+void writeBonds(Database& db, const world::Scene& s);
+void writeBondFrame(Database& db, const world::World& w, const world::FrameStats& stats);
+std::vector<CachedBond> readBonds(Database& db);
+std::vector<CachedBondBreak> readBondBreaks(Database& db);  // in order
+std::vector<CachedBondWorst> readBondWorsts(
+    Database& db);  // by frame; none for a frame in which nothing bore on them
+
+}  // namespace drubble::files
