@@ -217,6 +217,14 @@ StressSolver::StressSolver(std::vector<Node> nodes, std::vector<Beam> beams, con
 StressSolver::~StressSolver() = default;
 StressSolver::StressSolver(StressSolver&&) noexcept = default;
 
+void StressSolver::cut(std::span<const std::uint32_t> beams) {
+  for (const std::uint32_t k : beams) {
+    Span& s = parts_->spans[k];
+    s.stiffness = s.stretch = 0;
+    s.bend.setZero();
+  }
+}
+
 namespace {
 
 // What the loads ask of a flying cluster as a whole, taken out: every piece follows the whole.

@@ -6,9 +6,11 @@
 // worst go, and it is solved for again. Where something came apart, the substep is proposed anew with the
 // parts; before that the whole has had as much of the blow as it could bear.
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 #include "core/base/sets.h"
+#include "core/collide/pairs.h"
 #include "core/solve/flight.h"
 #include "core/world/world.h"
 
@@ -17,6 +19,8 @@ namespace drubble::world {
 namespace {
 
 constexpr int kMostRounds = 8;       // of a substep
+constexpr double kForced = 1;        // told as the share of a bond that was driven apart
+constexpr double kLooks = 8;         // a frame
 constexpr double kWorstShare = 0.5;  // of the worst: bonds that bear less wait until that one has gone
 constexpr double kReach = 0.2;       // of a cluster's size
 constexpr double kSpread = 2;        // cells: how far about it a contact presses
@@ -157,10 +161,9 @@ void World::breakOff(const Cluster& c, std::size_t n, double share, bond::Why wh
   judge.breaks.push_back({k, why, share, c.pose.toWorld(f.place - c.centre), c.pose.turn * f.normal});
 }
 
-void World::noteWorst(const Cluster& c, const std::vector<double>& shares,
-                      const std::vector<bond::Why>& why) {
-  for (std::size_t n = 0; n < shares.size(); ++n)
-    if (shares[n] > bond_worst_.share) bond_worst_ = {shares[n], c.bonds[n], why[n]};
+// Of a frame up to its first break: what comes loose by then hangs on next to nothing.
+void World::noteWorst(std::uint32_t bond, double share, bond::Why why) {
+  if (bond_breaks_.empty() && share > bond_worst_.share) bond_worst_ = {share, bond, why};
 }
 
 // Whether something came apart, so that the substep is to be proposed anew.
@@ -174,7 +177,8 @@ bool World::breakBonds(solve::Proposal& p, double from, double to, BondJudge& ju
   if (!apart) {
     solve::Contacts before = p.contacts;
     solve::takeForces(p, &team_);
-    apart = judgeLoads(p.contacts, from, to, judge);
+    // What lasts is looked at so often a frame, however fine the steps.
+    if (std::floor(from * kLooks) != std::floor(to * kLooks)) apart = judgeLoads(p.contacts, from, to, judge);
     if (apart) p.contacts = std::move(before);
   }
   if (judge.breaks.size() > had) findClusters();
@@ -195,6 +199,7 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
     }
   }
   bool apart = false;
+  const bool first_look = judge.breaks.empty();
   for (std::uint32_t k = 0; k < clusters_.size(); ++k) {
     if (loads[k].empty()) continue;
     Cluster& c = clusters_[k];
@@ -208,7 +213,7 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
       bond::Why why{};
       const double share = shares.of(n, solved.stresses[n], &why);
       worst[k] = greatest(worst[k], share);
-      if (share > bond_worst_.share) bond_worst_ = {share, c.bonds[n], why};
+      if (first_look) noteWorst(c.bonds[n], share, why);
       if (!(share > 1)) continue;
       breakOff(c, n, share, why, judge);
       any = true;
@@ -248,6 +253,48 @@ void World::push(std::size_t i, const Vec3& place, const Vec3& impulse) {
     motion_.velocity[j] = c.velocityAt(motion_.position[j]);
     motion_.spin[j] = c.spin;
   }
+}
+
+// Whether one of two that nothing can move is driven into the other within h, and bonds are all that keeps
+// that one in its place.
+bool World::forces(std::size_t a, std::size_t b, double h) const {
+  if ((!hangs(a) && !hangs(b)) || (!moving_[a] && !moving_[b])) return false;
+  thread_local collide::Manifolds found;
+  found.clear();
+  collide::collide(shapeOf(a), motion_.pose(a), shapeOf(b), motion_.pose(b), reach(a, b, h), found);
+  const auto velocity = [&](std::size_t i, const Vec3& p) {
+    return Vec3(motion_.velocity[i] + motion_.spin[i].cross(p - motion_.position[i]));
+  };
+  for (const collide::Manifold& m : found)
+    for (int k = 0; k < m.count; ++k) {
+      const collide::Point& p = m.points[static_cast<std::size_t>(k)];
+      const double closing = m.normal.dot(velocity(a, p.position) - velocity(b, p.position));
+      if (closing > 0 && p.gap <= closing * h) return true;
+    }
+  return false;
+}
+
+// What is driven into what hangs breaks off what it touches: the strain that bonds bear is less than can be
+// seen.
+bool World::breakForced(BondJudge& judge) {
+  if (forced_.empty()) return false;
+  const std::size_t had = judge.breaks.size();
+  std::sort(forced_.begin(), forced_.end());
+  for (const std::uint32_t i : forced_) {
+    if (cluster_of_[i] == kNoCluster) continue;
+    const Cluster& c = clusters_[cluster_of_[i]];
+    for (std::size_t n = 0; n < c.bonds.size(); ++n) {
+      const bond::Bond& b = scene_.bonds[c.bonds[n]];
+      if ((b.a.value != i && b.b.value != i) || broken_[c.bonds[n]] ||
+          b.strength.compression == bond::kUnbreakable)
+        continue;
+      breakOff(c, n, kForced, bond::Why::Compression, judge);
+    }
+  }
+  forced_.clear();
+  if (judge.breaks.size() == had) return false;
+  findClusters();
+  return true;
 }
 
 // What presses on the cluster's pieces, contacts at rest among them, and their weight.
@@ -323,32 +370,33 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   bond::Gives gave(loads.size());
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave[n] = gave_[c.pieces[n]];
   const Vec3 spin = c.pose.turn.conjugate() * c.spin;
-  Cluster left = c;  // as cracks leave it
+  const Shares shares(scene_, c, frame);
+  if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
+  std::vector<double> share(c.bonds.size());
+  std::vector<bond::Why> why(c.bonds.size());
   bool apart = false;
   for (int round = 0; round < kMostRounds && !apart; ++round) {
-    const Shares shares(scene_, left, frame);
-    if (!left.solver) left.solver = std::make_shared<bond::StressSolver>(solverOf(left));
-    const bond::Solved solved = left.solver->sustained(
+    const bond::Solved solved = c.solver->sustained(
         loads, spin, gave, [&](std::span<const bond::Stress> s) { return shares.worst(s); });
-    std::vector<double> share(left.bonds.size());
-    std::vector<bond::Why> why(left.bonds.size());
     double worst = 0;
     for (std::size_t n = 0; n < share.size(); ++n) {
       share[n] = shares.of(n, solved.stresses[n], &why[n]);
       worst = greatest(worst, share[n]);
     }
-    noteWorst(left, share, why);
+    if (judge.breaks.empty())
+      for (std::size_t n = 0; n < share.size(); ++n) noteWorst(c.bonds[n], share[n], why[n]);
     if (!(worst > 1)) break;
-    const OneSide sides(scene_, left, share);
-    for (std::size_t n = 0; n < share.size(); ++n)
-      if (share[n] > greatest(1, kWorstShare * worst) && sides.mayGo(n))
-        breakOff(left, n, share[n], why[n], judge);
-    apart = !hangsTogether(scene_, left, broken_, node_of_, own_);
-    left.solver.reset();
-    std::erase_if(left.bonds, [&](std::uint32_t b) { return broken_[b] != 0; });
+    const OneSide sides(scene_, c, share);
+    std::vector<std::uint32_t> gone;
+    for (std::uint32_t n = 0; n < share.size(); ++n) {
+      if (!(share[n] > greatest(1, kWorstShare * worst)) || !sides.mayGo(n)) continue;
+      breakOff(c, n, share[n], why[n], judge);
+      gone.push_back(n);
+    }
+    c.solver->cut(gone);
+    apart = !hangsTogether(scene_, c, broken_, node_of_, own_);
   }
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave_[c.pieces[n]] = gave[n];
-  if (left.bonds.size() == c.bonds.size()) c.solver = left.solver;
   if (apart) wake(c.pieces[0]);
   return apart;
 }

@@ -102,8 +102,13 @@ void World::findContactsOf(std::span<const Pair> pairs, std::size_t begin, std::
   for (std::size_t n = begin; n < end; ++n) {
     const auto [i, j] = pairs[n];
     before.upTo(pairs[n]);
-    if (!traits_[i].dynamic && !traits_[j].dynamic) continue;
     if (!rules_.collide(i, j) || together(i, j)) continue;
+    if (!traits_[i].dynamic && !traits_[j].dynamic) {
+      if (forces(i, j, h))
+        for (const std::uint32_t x : {i, j})
+          if (hangs(x)) out.forced.push_back(x);
+      continue;
+    }
     const std::span<const solve::Contact> old = before.of(pairs[n]);
     if (old.size() == 1 && goOn(pairs[n], old[0], h, out.contacts)) continue;
     apart.upTo(pairs[n]);
@@ -269,7 +274,9 @@ solve::Contacts World::findContacts(double h) {
       std::uninitialized_copy(more.data() + begin, more.data() + end, all.data() + had + begin);
     });
     parts[0].apart.insert(parts[0].apart.end(), parts[k].apart.begin(), parts[k].apart.end());
+    parts[0].forced.insert(parts[0].forced.end(), parts[k].forced.begin(), parts[k].forced.end());
   }
+  forced_ = std::move(parts[0].forced);
   apart_ = std::move(parts[0].apart);
   ways_ = PagedVector<Way>();  // the solver has better use for the memory
   return all;

@@ -109,10 +109,20 @@ std::vector<StartOverlap> startOverlaps(const Scene& s) {
   return out;
 }
 
+namespace {
+
+constexpr double kRounding = 1e-7;  // of a piece's size
+
+}  // namespace
+
 void World::findRestOverlaps() {
   rest_overlaps_.clear();
-  for (const StartOverlap& o : startOverlaps(scene_))
-    if (o.felt - o.real > 0) rest_overlaps_.push_back({o.a, o.b, o.felt - o.real});
+  for (const StartOverlap& o : startOverlaps(scene_)) {
+    // What rounding makes of faces that were one is none: it would only keep their contacts from being
+    // followed.
+    const double size = least(traits_[o.a.index()].size, traits_[o.b.index()].size);
+    if (o.felt - o.real > kRounding * size) rest_overlaps_.push_back({o.a, o.b, o.felt - o.real});
+  }
 }
 
 double World::restOverlap(PieceId a, PieceId b) const {

@@ -118,10 +118,10 @@ constexpr std::size_t kPiecesWorthAThread = 256, kContactsWorthAThread = 1024;
 }  // namespace
 
 // Contacts of the substep, once all that they wake is awake.
-solve::Contacts World::settledContacts(double h) {
+solve::Contacts World::settledContacts(double h, BondJudge& judge) {
   solve::Contacts contacts = findContacts(h);
   // A woken piece needs its own reach; each round wakes at least one more, and few need a second.
-  while (wakeForContacts(contacts, h) || wakeForJoints()) {
+  while (breakForced(judge) || wakeForContacts(contacts, h) || wakeForJoints()) {
     contacts = solve::Contacts();
     contacts = findContacts(h);
   }
@@ -157,7 +157,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   do {
     wakeForJoints();
     if (p.dt > 0) contacts_ = std::move(p.contacts);
-    solve::Contacts contacts = settledContacts(h);
+    solve::Contacts contacts = settledContacts(h, judge);
     adopt();
     activate();
     addCarriers(contacts, h, iterations);

@@ -197,8 +197,15 @@ class World {
   struct FoundContacts {
     solve::Contacts contacts;
     PagedVector<PairApart> apart;
+    std::vector<std::uint32_t> forced;  // hang on something, and something driven is driven into them
   };
 
+  // What one substep has already judged.
+  struct BondJudge {
+    int rounds = 0;
+    std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
+    std::vector<BondBreak> breaks;
+  };
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
   void commit(solve::Proposal&& p);
@@ -222,12 +229,6 @@ class World {
     bool first = false;
     PieceId piece;
   };
-  // What one substep has already judged.
-  struct BondJudge {
-    int rounds = 0;
-    std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
-    std::vector<BondBreak> breaks;
-  };
   void takeBonds();
   void findClusters();
   void startCluster(Cluster& c);
@@ -238,6 +239,9 @@ class World {
   bool inFreeCluster(std::size_t piece) const {
     return cluster_of_[piece] != kNoCluster && !clusters_[cluster_of_[piece]].anchored();
   }
+  bool hangs(std::size_t piece) const { return cluster_of_[piece] != kNoCluster && !inFreeCluster(piece); }
+  bool forces(std::size_t a, std::size_t b, double h) const;
+  bool breakForced(BondJudge& judge);
   bool together(std::size_t a, std::size_t b) const {
     return cluster_of_[a] != kNoCluster && cluster_of_[a] == cluster_of_[b];
   }
@@ -266,7 +270,7 @@ class World {
                                   const std::vector<std::uint32_t>& touching) const;
   bool whirls(const Cluster& c) const;
   void breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge);
-  void noteWorst(const Cluster& c, const std::vector<double>& shares, const std::vector<bond::Why>& why);
+  void noteWorst(std::uint32_t bond, double share, bond::Why why);
   bond::StressSolver solverOf(const Cluster& c) const;
   void spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
               std::vector<bond::Load>& loads) const;
@@ -304,7 +308,7 @@ class World {
   void releaseDue(double frame);
   void makeDynamic(std::size_t piece);
   void wakeForDrives();
-  solve::Contacts settledContacts(double h);
+  solve::Contacts settledContacts(double h, BondJudge& judge);
   void adopt();
   bool releaseHeld(const std::vector<solve::Hit>& hits);
   using Pair = std::pair<std::uint32_t, std::uint32_t>;
@@ -384,6 +388,7 @@ class World {
   std::vector<solve::Joint> joints_;  // as keyed
   std::vector<solve::JointLoad> joint_loads_;
   std::vector<JointBreak> joint_breaks_;
+  std::vector<std::uint32_t> forced_;                // of the contacts found last
   std::vector<std::uint32_t> cluster_of_, node_of_;  // a piece: its cluster, its place among that one's
   std::vector<BondBreak> bond_breaks_;
   BondWorst bond_worst_;

@@ -54,6 +54,19 @@ toml::table parseValue(const Override& o) {
   }
 }
 
+// The values of { keys = [[frame, value], ...] }; false: it is none.
+bool multiplyKeys(toml::table* keyed, double factor) {
+  toml::array* keys = keyed != nullptr ? (*keyed)["keys"].as_array() : nullptr;
+  if (keys == nullptr) return false;
+  for (toml::node& node : *keys) {
+    toml::array* key = node.as_array();
+    const auto value = key != nullptr && key->size() == 2 ? (*key)[1].value<double>() : std::nullopt;
+    if (!value) return false;
+    key->replace(key->begin() + 1, *value * factor);
+  }
+  return true;
+}
+
 void applyAt(toml::table& table, const Override& o) {
   const std::string& key = o.path.back();
   if (!o.multiply) {
@@ -61,8 +74,11 @@ void applyAt(toml::table& table, const Override& o) {
     value.get("v")->visit([&](auto& v) { table.insert_or_assign(key, std::move(v)); });
     return;
   }
-  const auto old = table[key].value<double>();
   const auto factor = toml::parse("v = " + o.value)["v"].value<double>();
+  if (factor && multiplyKeys(table[key].as_table(), *factor)) return;
+  auto old = table[key].value<double>();
+  // What a bond does not say is as strong as its material.
+  if (!old && !table.contains(key) && key == "strength" && o.path.front() == "bond") old = 1;
   if (!old || !factor)
     throw Error(ErrorKind::Usage,
                 fmt::format("--set '{}': '{}' is not a number in the setup, so it cannot be multiplied",

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: Apache-2.0
+#include <algorithm>
+#include <catch2/catch.hpp>
+#include <filesystem>
+
+#include "core/world/world.h"
+#include "files/cache/reader.h"
+#include "files/report/damage.h"
+#include "files/setup/build_scene.h"
+#include "files/simulate.h"
+
+namespace drubble::files {
+
+namespace {
+
+const std::string kWall = R"(
+frames = [1, 12]
+[[body]]
+name = "quay"
+ground = 0
+material = "granite"
+[[body]]
+name = "wall"
+box = [2, 1, 0.4]
+origin = "base"
+material = "brick"
+[[cut]]
+of = "wall"
+count = 40
+)";
+
+BuiltScene built(const std::string& text, const std::vector<std::string>& set = {}) {
+  return buildScene(parseSetup("wall.toml", text, set));
+}
+
+std::vector<std::string> problemsOf(const std::string& text) {
+  std::vector<std::string> out;
+  try {
+    built(text);
+  } catch (const Error& e) {
+    for (const Problem& p : e.problems()) out.push_back(p.message);
+  }
+  return out;
+}
+
+}  // namespace
+
+TEST_CASE("bonds among the pieces of a cut stand on the faces that it left", "[bond]") {
+  const BuiltScene b = built(kWall + "[[bond]]\nname = \"mortar\"\namong = \"wall/*\"\nstrength = 0.5\n");
+  const world::Scene& s = b.scene;
+  REQUIRE(b.cuts.size() == 1);
+  std::size_t faces = 0;
+  for (const cut::Interface& f : b.cuts[0].interfaces) faces += f.area > 0;
+  REQUIRE(s.bonds.size() == faces);
+  for (const bond::Bond& x : s.bonds) {
+    const Vec3 between = s.pieces[x.b.index()].start.position - s.pieces[x.a.index()].start.position;
+    CHECK(x.face.normal.dot(between) > 0);
+    CHECK(x.face.place.y() > -1e-9);
+    CHECK(x.face.place.y() < 1 + 1e-9);
+    CHECK(x.strength.tension == 2e6);
+  }
+  REQUIRE(s.bond_tables.size() == 1);
+  CHECK(s.bond_tables[0].strength == 0.5);
+}
+
+TEST_CASE("bonds within reach stand on what faces each other, and a later table wins", "[bond]") {
+  const std::string more =
+      "[[bond]]\nname = \"mortar\"\namong = \"wall/*\"\nvary = 0.3\n"
+      "[[bond]]\nname = \"foot\"\nbetween = [\"wall/*\", \"quay\"]\nreach = 0.01\nunbreakable = true\n"
+      "[[bond]]\nname = \"crack\"\namong = \"wall/*\"\nforce = 100\n";
+  const BuiltScene b = built(kWall + more);
+  double foot = 0;
+  std::size_t cracks = 0;
+  for (const bond::Bond& x : b.scene.bonds) {
+    const std::string& table = b.scene.bond_tables[x.table].name;
+    CHECK(table != "mortar");
+    if (table == "foot") {
+      foot += x.face.area;
+      CHECK(x.strength.tension == bond::kUnbreakable);
+    } else {
+      ++cracks;
+      CHECK(x.strength.tension * x.face.area == Approx(100));
+    }
+  }
+  CHECK(cracks > 40);
+  CHECK(foot == Approx(2 * 0.4).epsilon(1e-6));
+}
+
+TEST_CASE("chance, zones and clumps change how much bonds bear", "[bond]") {
+  const std::string plain = kWall + "[[bond]]\nname = \"mortar\"\namong = \"wall/*\"\n";
+  const auto strengths = [](const BuiltScene& b) {
+    std::vector<double> out;
+    for (const bond::Bond& x : b.scene.bonds) out.push_back(x.strength.tension / 2e6);
+    return out;
+  };
+  const std::vector<double> varied = strengths(built(plain + "vary = 0.2\n"));
+  double low = 9, high = 0, sum = 0;
+  for (const double x : varied) low = least(low, x), high = greatest(high, x), sum += x;
+  CHECK(low >= 0.8);
+  CHECK(low < 0.9);
+  CHECK(high <= 1.2);
+  CHECK(high > 1.1);
+  CHECK(sum / static_cast<double>(varied.size()) == Approx(1).margin(0.05));
+  CHECK(strengths(built(plain + "vary = 0.2\n")) == varied);
+  CHECK(strengths(built(plain + "vary = 0.2\nseed = 9\n")) != varied);
+  const BuiltScene zoned = built(plain + "zones = [{ box = [-9, -1, -9, 0, 9, 9], times = 0.25 }]\n");
+  for (const bond::Bond& x : zoned.scene.bonds)
+    CHECK(x.strength.tension == (x.face.place.x() <= 0 ? 0.25 : 1) * 2e6);
+  const std::vector<double> clumped = strengths(built(plain + "clumps = { size = [3, 6], times = 4 }\n"));
+  const auto strong = std::count(clumped.begin(), clumped.end(), 4.0);
+  CHECK(strong > 20);
+  CHECK(static_cast<std::size_t>(strong) < clumped.size() / 2);
+}
+
+TEST_CASE("what a bond table lacks or gets wrong is said", "[bond]") {
+  const auto only = [](const std::string& text) {
+    const std::vector<std::string> p = problemsOf(text);
+    return p.empty() ? std::string() : p.front();
+  };
+  CHECK(only(kWall + "[[bond]]\namong = \"wall/*\"\n").find("needs a name") != std::string::npos);
+  CHECK(only(kWall + "[[bond]]\nname = \"m\"\n").find("which pieces") != std::string::npos);
+  CHECK(only(kWall + "[[bond]]\nname = \"m\"\namong = \"wal/*\"\n").find("wal/*") != std::string::npos);
+  CHECK(only(kWall + "[[bond]]\nname = \"m\"\namong = \"wall/*\"\nzones = [{ times = 2 }]\n")
+            .find("a zone takes") != std::string::npos);
+  CHECK(only(kWall + "[[bond]]\nname = \"m\"\namong = \"wall/*\"\nclumps = { size = [9, 3] }\n")
+            .find("clump") != std::string::npos);
+  const std::string bare =
+      "frames = [1, 2]\n[[body]]\nname = \"a\"\nbox = [1, 1, 1]\n[[cut]]\nof = \"a\"\ncount = 5\n"
+      "[[bond]]\nname = \"m\"\namong = \"a/*\"\n";
+  CHECK(only(bare).find("could never break") != std::string::npos);
+  const BuiltScene apart =
+      built(kWall + "[[bond]]\nname = \"m\"\nbetween = [\"wall/0001\", \"wall/0040\"]\n");
+  REQUIRE(!apart.notes.empty());
+  CHECK(apart.notes.back().find("joins nothing") != std::string::npos);
+}
+
+TEST_CASE("--set makes all bonds weaker, keyed ones too", "[bond]") {
+  const std::string two =
+      kWall +
+      "[[bond]]\nname = \"m\"\namong = \"wall/*\"\nstrength = { keys = [[1, 1.0], [9, 0.5]] }\n"
+      "[[bond]]\nname = \"foot\"\nbetween = [\"wall/*\", \"quay\"]\nreach = 0.01\n";
+  const world::Scene s = built(two, {"bond.*.strength*=0.5"}).scene;
+  REQUIRE(s.bond_tables.size() == 2);
+  CHECK(s.bond_tables[0].strengthAt(1) == 0.5);
+  CHECK(s.bond_tables[0].strengthAt(5) == Approx(0.375));
+  CHECK(s.bond_tables[0].strengthAt(20) == 0.25);
+  CHECK(s.bond_tables[1].strengthAt(5) == 0.5);
+}
+
+TEST_CASE("what breaks is in the cache, and the report says what would just have broken", "[bond]") {
+  namespace fs = std::filesystem;
+  const fs::path folder = fs::temp_directory_path() / "drubble_bonds_test";
+  fs::remove_all(folder);
+  fs::create_directories(folder);
+  const std::string text =
+      kWall +
+      "[[bond]]\nname = \"m\"\namong = \"wall/*\"\n"
+      "[[body]]\nname = \"ball\"\nsphere = 0.15\nat = [0, 0.5, 0.8]\nvelocity = [0, 0, -9]\n"
+      "material = \"cast_iron\"\n";
+  const auto run = [&](const char* name, const std::vector<std::string>& set) {
+    RunOptions how;
+    how.cache_path = (folder / name).string();
+    how.overrides = set;
+    simulate(parseSetup("wall.toml", text, set), how);
+    CacheReader cache(how.cache_path);
+    CHECK(cache.bonds().size() > 40);
+    return damageOf(cache, {});
+  };
+  const Damage strong = run("strong.drub", {"bond.m.strength=100"});
+  CHECK(strong.broken == 0);
+  CHECK(strong.clusters == 1);
+  CHECK(strong.loose == 0);
+  CHECK(strong.largest_share == Approx(1));
+  REQUIRE(strong.first_break_factor.has_value());
+  CHECK(*strong.first_break_factor < 1);
+  const double just = 100 * *strong.first_break_factor;
+  CHECK(run("holds.drub", {"bond.m.strength=" + std::to_string(1.02 * just)}).broken == 0);
+  const Damage weak = run("weak.drub", {"bond.m.strength=" + std::to_string(0.98 * just)});
+  CHECK(weak.broken > 0);
+  REQUIRE(weak.first.has_value());
+  CHECK(weak.over_time.back().second == weak.broken);
+  std::size_t of_rings = 0;
+  for (const DamageRing& r : weak.rings) of_rings += r.broken;
+  CHECK(of_rings == weak.broken);
+  CHECK(*weak.first_break_factor == Approx(1.02).epsilon(0.01));
+  fs::remove_all(folder);
+}
+
+}  // namespace drubble::files
