@@ -71,7 +71,7 @@ Peaks peaksOf(const CutSolid& c, const Solved& s, double held, double length) {
 
 }  // namespace
 
-TEST_CASE("a cantilever of many pieces bears most at its root, as beams do", "[bond]") {
+TEST_CASE("a cantilever of many pieces bears most at its root, as beams do", "[bond][slow]") {
   const double length = 3, high = 0.5, wide = 0.4, push = 1000;
   for (const int count : {300, 1000}) {
     for (const int even : {0, 4}) {
