@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "cli/building.h"
+#include "files/check_bonds.h"
 #include "files/cuts.h"
 #include "files/write_pieces.h"
 
@@ -99,6 +100,37 @@ void print(const files::CutReport& r, const files::Setup& s) {
                                              r.open_edges, r.flipped_edges, r.unpaired_faces));
 }
 
+Json toJson(const files::BondsReport& r) {
+  Json tables = Json::array();
+  std::size_t bonds = 0;
+  double area = 0;
+  for (const files::BondRow& t : r.tables) {
+    bonds += t.bonds;
+    area += t.area;
+    tables.push_back({{"name", t.name}, {"bonds", t.bonds}, {"area", t.area}, {"anchors", t.anchors}});
+  }
+  return {{"count", bonds},       {"area", area},     {"clusters", r.clusters}, {"anchored", r.anchored},
+          {"largest", r.largest}, {"loose", r.loose}, {"tables", tables}};
+}
+
+std::string mega(double pascal) {
+  return pascal == bond::kUnbreakable ? std::string("unbreakable") : fmt::format("{:.3g}", pascal / 1e6);
+}
+
+void print(const files::BondsReport& r, const files::Setup& s) {
+  if (r.tables.empty()) return;
+  for (const files::BondRow& t : r.tables)
+    std::cout << fmt::format(
+        "bonds '{}': {}, {:.3g} {}2{}; the weakest bears {} / {} / {} MPa drawn / pressed / sheared\n",
+        t.name, t.bonds, t.area / (s.unit * s.unit), s.units,
+        t.anchors > 0 ? fmt::format(", {} of them to what stays", t.anchors) : "", mega(t.least.tension),
+        mega(t.least.compression), mega(t.least.shear));
+  std::cout << fmt::format(
+      "  hold      {} together, {} of which hang on something; the largest has {} pieces{}\n", r.clusters,
+      r.anchored, r.largest,
+      r.loose.empty() ? "" : fmt::format("; {} pieces beside them hang on nothing", r.loose.size()));
+}
+
 // By the ending of its name: how the pieces are written.
 void (*writerFor(const std::string& path))(const std::string&, const std::vector<files::LookedPiece>&) {
   if (path.ends_with(".ply")) return files::writePly;
@@ -149,10 +181,14 @@ int cutCommand(const std::vector<std::string>& arguments) {
     if (p.has("output"))
       for (files::LookedPiece& x : files::piecesOf(setup, scene, cut)) pieces.push_back(std::move(x));
   }
-  if (p.has("json"))
-    std::cout << toJson(reports, seconds).dump(2) << "\n";
-  else
+  if (p.has("json")) {
+    Json out = toJson(reports, seconds);
+    if (!setup.bonds.empty()) out["bonds"] = toJson(files::bondsOf(scene));
+    std::cout << out.dump(2) << "\n";
+  } else {
+    print(files::bondsOf(scene), setup);
     std::cout << fmt::format("all made, with their collision shapes, in {:.2f} s\n", seconds);
+  }
   if (p.has("output")) {
     writerFor(p.as<std::string>("output"))(p.as<std::string>("output"), pieces);
     std::cerr << "wrote " << p.as<std::string>("output") << "\n";

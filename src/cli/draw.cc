@@ -10,6 +10,7 @@
 #include <set>
 
 #include "cli/building.h"
+#include "draw/bonds.h"
 #include "draw/caption.h"
 #include "draw/joints.h"
 #include "draw/render.h"
@@ -53,7 +54,8 @@ Show showOf(const std::string& text) {
   if (text == "mesh") return Show::Mesh;
   if (text == "shapes") return Show::Shapes;
   if (text == "both") return Show::Both;
-  throw Error(ErrorKind::Usage, fmt::format("--show '{}' is not mesh, joints, pieces, shapes or both", text));
+  throw Error(ErrorKind::Usage,
+              fmt::format("--show '{}' is not mesh, joints, bonds, pieces, shapes or both", text));
 }
 
 // What is drawn from: a cache or, before any run, a setup.
@@ -96,11 +98,24 @@ class Source {
   }
   // The frame that is drawn unless another is asked for.
   int usual() const { return cache_ ? frames_.back() : frames_.front(); }
-  void show(const std::string& what, double apart) {
+  void show(const std::string& what, double apart, const std::vector<int>& frames) {
     if (what == "pieces") return pullApart(apart);
+    if (what == "bonds") return showBonds(frames);
     if (what != "joints") return show(showOf(what));
     if (joints_.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no joints to show", path_));
     addMarks(stage_, joints_, moment(frames_.front()));
+  }
+  void showBonds(const std::vector<int>& frames) {
+    std::vector<files::CachedBond> bonds = cache_ ? cache_->bonds() : files::bondsIn(built_->scene);
+    if (bonds.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no bonds to show", path_));
+    if (frames.size() > 1)
+      throw Error(ErrorKind::Usage,
+                  "--show bonds draws one frame: which of them hold is another matter in each");
+    std::vector<char> broken(bonds.size(), 0);
+    if (cache_)
+      for (const files::CachedBondBreak& b : cache_->bondBreaks())
+        if (b.frame <= frames.front()) broken[b.bond] = 1;
+    addBonds(stage_, bonds, broken, cache_ ? momentOf(*cache_, frames_.front()) : moment(frames_.front()));
   }
   void pullApart(double apart) {
     if (!built_)
@@ -330,7 +345,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
       "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
       "show", po::value<std::string>()->default_value("mesh"),
-      "mesh; joints (their axes and limits); of a setup also pieces (of cut bodies, pulled apart), shapes "
+      "mesh; joints (their axes and limits); bonds (of one frame); of a setup also pieces (of cut bodies, "
+      "pulled apart), shapes "
       "(what "
       "is felt), or both (the shapes over the meshes)")(
       "apart", po::value<double>()->default_value(0.4),
@@ -361,7 +377,12 @@ int drawCommand(const std::vector<std::string>& arguments) {
   std::vector<std::string> overrides;
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
   Source source(p.as<std::string>("source"), overrides);
-  source.show(p.as<std::string>("show"), p.as<double>("apart"));
+  std::vector<int> frames{source.usual()};
+  if (p.has("frame")) frames = {p.as<int>("frame")};
+  if (p.has("frames"))
+    frames = frameList(p.as<std::string>("frames"), "frames", std::max(1, p.as<int>("every")));
+  if (p.has("sheet")) frames = sheetFrames(p.as<std::string>("sheet"), source.frames());
+  source.show(p.as<std::string>("show"), p.as<double>("apart"), frames);
   if (const std::string s = p.as<std::string>("see-through"); !s.empty()) source.seeThrough(s);
   if (const std::string s = p.as<std::string>("highlight"); !s.empty()) job.highlighted = source.select(s);
   if (const std::string s = p.as<std::string>("section"); !s.empty())
@@ -377,13 +398,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
   catchStopSignals();
   std::vector<std::string> written;
   if (p.has("sheet")) {
-    written = {drawSheet(source, job, sheetFrames(p.as<std::string>("sheet"), source.frames()),
-                         p.as<std::string>("output"))};
+    written = {drawSheet(source, job, frames, p.as<std::string>("output"))};
   } else {
-    std::vector<int> frames{source.usual()};
-    if (p.has("frame")) frames = {p.as<int>("frame")};
-    if (p.has("frames"))
-      frames = frameList(p.as<std::string>("frames"), "frames", std::max(1, p.as<int>("every")));
     written = drawFrames(source, job, frames, p.as<std::string>("output"));
   }
   if (p.as<bool>("json"))

@@ -74,6 +74,11 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     entries.emplace_back(kMarkColour, "joint, its axis");
     entries.emplace_back(kRangeColour, "its limits");
   }
+  if (stage.bonds) {
+    entries.emplace_back(kHoldsColour, "bonds that hold");
+    entries.emplace_back(kWeakColour, "weak ones: under half the median");
+    entries.emplace_back(kBrokenColour, "broken ones");
+  }
   for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);
   const auto most = static_cast<std::size_t>(std::max(0.0, (0.5 * image.height) / row));
   if (entries.size() > most) entries.resize(most);

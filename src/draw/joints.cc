@@ -92,9 +92,10 @@ std::vector<Vec3> springLine(const Vec3& from, const Vec3& to, double coil) {
   return line;
 }
 
+}  // namespace
+
 double extentOf(const Stage& stage, const Moment& start) { return actionBox(stage, {start}).size().norm(); }
 
-// A rod, a ball and a sector: what marks are made of.
 void addRod(mesh::TriangleMesh& m, const Vec3& from, const Vec3& to, double radius) {
   mesh::TriangleMesh rod = tube(4);
   rod.vertices = tubeAlong({from, from + 1e-4 * (to - from), to - 1e-4 * (to - from), to}, radius);
@@ -103,6 +104,9 @@ void addRod(mesh::TriangleMesh& m, const Vec3& from, const Vec3& to, double radi
   mesh::append(m, rod);
 }
 
+namespace {
+
+// A ball and a sector: what marks are made of.
 void addBall(mesh::TriangleMesh& m, const Vec3& at, double radius) {
   std::vector<Vec3> line;
   mesh::TriangleMesh ball = tube(9);

@@ -17,4 +17,10 @@ void bendLines(const Stage& stage, const std::vector<char>& broken, Moment& m);
 // Adds a mark for each other joint, and makes the pieces seen through.
 void addMarks(Stage& stage, const std::vector<files::CachedJoint>& joints, const Moment& start);
 
+// How wide the action is (m): what marks are sized by.
+double extentOf(const Stage& stage, const Moment& m);
+
+// A rod with closed ends.
+void addRod(mesh::TriangleMesh& m, const Vec3& from, const Vec3& to, double radius);
+
 }  // namespace drubble::draw

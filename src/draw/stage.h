@@ -57,6 +57,7 @@ struct Stage {
   std::vector<StageCamera> cameras;
   bool compares = false;  // shapes are laid over meshes
   bool marks = false;     // joints are marked
+  bool bonds = false;     // and bonds
   std::vector<StageLine> lines;
   int still_pose = -1;  // that of the lines; -1: there are none
 };
@@ -66,6 +67,10 @@ inline constexpr Rgb kProudColour{0.95, 0.45, 0.10}, kSticksOutColour{0.12, 0.35
 
 // Marks of joints, and of how far they may go.
 inline constexpr Rgb kMarkColour{0.93, 0.42, 0.08}, kRangeColour{0.98, 0.74, 0.16};
+
+// Bonds: those that hold, those that are weaker than half of the others by half, those that have gone.
+inline constexpr Rgb kHoldsColour{0.16, 0.42, 0.62}, kWeakColour{0.90, 0.66, 0.16},
+    kBrokenColour{0.85, 0.20, 0.14};
 
 // One frame: where the pieces are and how fast they go (m/s).
 struct Moment {

@@ -8,6 +8,7 @@
 #include "core/measure/fit.h"
 #include "core/measure/penetration.h"
 #include "core/mesh/mend.h"
+#include "files/check_bonds.h"
 #include "files/check_joints.h"
 
 namespace drubble::files {
@@ -215,9 +216,12 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkForms(setup, built, out);
   checkMotions(setup, built, out);
   checkJoints(setup, built, out);
+  checkBonds(setup, built, out);
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);
-  for (const std::string& n : built.notes) out.push_back({Severity::Note, "place", n, {}, 0});
+  for (const std::string& n : built.notes)
+    if (!n.starts_with("[[bond]]"))
+      out.push_back({Severity::Note, "place", n, {}, 0});  // a finding of its own
   std::stable_sort(out.begin(), out.end(),
                    [](const Finding& a, const Finding& b) { return a.severity < b.severity; });
   return out;

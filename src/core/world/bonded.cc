@@ -41,6 +41,7 @@ void World::findClusters() {
 
 // From the bonds that hold; how they move is not known yet.
 void World::makeClusters() {
+  any_broken_ = std::find(broken_.begin(), broken_.end(), 1) != broken_.end();
   clusters_ = scene_.bonds.empty() ? std::vector<Cluster>() : clustersOf(scene_, broken_, own_);
   std::fill(cluster_of_.begin(), cluster_of_.end(), kNoCluster);
   for (std::uint32_t k = 0; k < clusters_.size(); ++k) {

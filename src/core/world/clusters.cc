@@ -61,6 +61,17 @@ void findNeighbours(const Scene& s, const std::vector<char>& own, const std::vec
       if (own[a] && own[b]) visit(place[a], place[b]);
     }
   };
+  c.first_bond.assign(c.pieces.size() + 1, 0);
+  const auto each_end = [&](auto visit) {
+    for (const std::uint32_t k : c.bonds)
+      for (const PieceId p : {s.bonds[k].a, s.bonds[k].b})
+        if (own[p.index()]) visit(k, place[p.index()]);
+  };
+  each_end([&](std::uint32_t, std::uint32_t n) { ++c.first_bond[n + 1]; });
+  for (std::size_t k = 0; k < c.pieces.size(); ++k) c.first_bond[k + 1] += c.first_bond[k];
+  c.bonds_of.resize(c.first_bond.back());
+  std::vector<std::uint32_t> next = c.first_bond;
+  each_end([&](std::uint32_t k, std::uint32_t n) { c.bonds_of[next[n]++] = k; });
   each([&](std::uint32_t a, std::uint32_t b) { ++c.first[a + 1], ++c.first[b + 1]; });
   for (std::size_t k = 0; k < c.pieces.size(); ++k) c.first[k + 1] += c.first[k];
   c.near.resize(c.first.back());

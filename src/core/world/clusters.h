@@ -31,6 +31,9 @@ struct Cluster {
   // Places among `pieces` of those bonded to each: those of piece n are near[first[n]] to before near[first[n
   // + 1]].
   std::vector<std::uint32_t> first, near;
+  // All bonds of each, anchors' too: those of piece n are bonds_of[first_bond[n]] to before
+  // bonds_of[first_bond[n + 1]].
+  std::vector<std::uint32_t> first_bond, bonds_of;
   std::span<const std::uint32_t> neighbours(std::size_t n) const {
     return {near.data() + first[n], near.data() + first[n + 1]};
   }

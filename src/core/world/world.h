@@ -269,6 +269,7 @@ class World {
   std::vector<bond::Load> loadsOn(std::uint32_t cluster, const solve::Contacts& contacts,
                                   const std::vector<std::uint32_t>& touching) const;
   bool whirls(const Cluster& c) const;
+  bool mayBreak(const Cluster& c, std::uint32_t piece, double force, double frame) const;
   void breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge);
   void noteWorst(std::uint32_t bond, double share, bond::Why why);
   bond::StressSolver solverOf(const Cluster& c) const;
@@ -388,6 +389,7 @@ class World {
   std::vector<solve::Joint> joints_;  // as keyed
   std::vector<solve::JointLoad> joint_loads_;
   std::vector<JointBreak> joint_breaks_;
+  bool any_broken_ = false;                          // of the bonds
   std::vector<std::uint32_t> forced_;                // of the contacts found last
   std::vector<std::uint32_t> cluster_of_, node_of_;  // a piece: its cluster, its place among that one's
   std::vector<BondBreak> bond_breaks_;

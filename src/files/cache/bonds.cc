@@ -16,6 +16,14 @@ double strengthFrom(Statement& r, int column) {
 
 }  // namespace
 
+std::vector<CachedBond> bondsIn(const world::Scene& s) {
+  std::vector<CachedBond> out;
+  for (const bond::Bond& b : s.bonds)
+    out.push_back({s.bond_tables[b.table].name, b.a.value, b.b.value, b.face.place, b.face.normal,
+                   b.face.area, b.strength});
+  return out;
+}
+
 void writeBonds(Database& db, const world::Scene& s) {
   Statement row(db, "INSERT INTO bonds VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
   const double none = std::numeric_limits<double>::quiet_NaN();  // SQLite keeps it as NULL

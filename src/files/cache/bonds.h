@@ -35,6 +35,8 @@ struct CachedBondWorst {
   double share = 0;
 };
 
+// As a cache of the scene would hold them.
+std::vector<CachedBond> bondsIn(const world::Scene& s);
 void writeBonds(Database& db, const world::Scene& s);
 void writeBondFrame(Database& db, const world::World& w, const world::FrameStats& stats);
 std::vector<CachedBond> readBonds(Database& db);

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: Apache-2.0
+// Bonds in pictures: a rod from the middle of each piece to the face that it shares.
+#pragma once
+#include <vector>
+
+#include "draw/stage.h"
+
+namespace drubble::draw {
+
+// Adds a rod for each half of a bond, by what became of it; makes the pieces seen through. `broken`: a flag a
+// bond, as at the frame that is drawn; `start`: the first frame, in whose space bonds are given.
+void addBonds(Stage& stage, const std::vector<files::CachedBond>& bonds, const std::vector<char>& broken,
+              const Moment& start);
+
+}  // namespace drubble::draw
