@@ -390,6 +390,10 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   const Vec3 spin = c.pose.turn.conjugate() * c.spin;
   const Shares shares(scene_, c, frame);
   if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
+  std::vector<std::uint32_t> gone;  // a blow of this very substep may have taken some
+  for (std::uint32_t n = 0; n < c.bonds.size(); ++n)
+    if (broken_[c.bonds[n]]) gone.push_back(n);
+  c.solver->cut(gone);
   std::vector<double> share(c.bonds.size());
   std::vector<bond::Why> why(c.bonds.size());
   bool apart = false;
@@ -405,7 +409,7 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
       for (std::size_t n = 0; n < share.size(); ++n) noteWorst(c.bonds[n], share[n], why[n]);
     if (!(worst > 1)) break;
     const OneSide sides(scene_, c, share);
-    std::vector<std::uint32_t> gone;
+    gone.clear();
     for (std::uint32_t n = 0; n < share.size(); ++n) {
       if (!(share[n] > greatest(1, kWorstShare * worst)) || !sides.mayGo(n)) continue;
       breakOff(c, n, share[n], why[n], judge);
