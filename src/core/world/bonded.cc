@@ -11,7 +11,9 @@ namespace drubble::world {
 
 void World::takeBonds() {
   const std::size_t n = scene_.pieces.size();
-  broken_.assign(scene_.bonds.size(), 0);
+  broken_.clear();
+  for (const bond::Bond& b : scene_.bonds)
+    broken_.push_back(scene_.bond_tables[b.table].strengthAt(scene_.first_frame) > 0 ? 0 : 1);
   own_.resize(n);
   for (std::size_t i = 0; i < n; ++i) own_[i] = scene_.pieces[i].role == Role::Dynamic;
   node_of_.assign(n, 0);

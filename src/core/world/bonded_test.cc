@@ -140,6 +140,37 @@ TEST_CASE("momentum is kept across every break, and the blow goes on with what i
   CHECK(left[1] > 2 * left[2]);
 }
 
+TEST_CASE("bonds whose strength is keyed to nothing break on cue, asleep or hung up", "[bond]") {
+  for (const bool hung : {false, true}) {
+    Stage s;
+    s.material(stone(1e9));
+    const std::size_t first = wall(s, 4, 3, 0.5, hung ? 2 : 0);
+    if (hung) s.scene.pieces[first].role = Role::Static;
+    for (std::size_t i = first; i < s.scene.pieces.size(); ++i) s.scene.pieces[i].start_state = Start::Asleep;
+    BondTable table;
+    table.strengths.keys = {{1, Vec3(1, 0, 0)}, {5, Vec3(0, 0, 0)}};
+    table.strengths.ease = act::Ease::Hold;
+    bondAll(s, first, table);
+    s.surface(0.5, 0);
+    s.ground();
+    s.frames(3);
+    CHECK(s.world().frame() == 4);
+    CHECK(s.world().bondBreaks().empty());
+    CHECK(s.asleep(first + 5) != hung);
+    std::size_t broken = 0;
+    for (int k = 0; k < 2; ++k) {
+      s.frames(1);
+      for (const BondBreak& b : s.world().bondBreaks()) CHECK(b.why == bond::Why::Cue);
+      broken += s.world().bondBreaks().size();
+    }
+    CHECK(broken == s.scene.bonds.size());
+    CHECK(s.world().clusters().empty());
+    const double y = s.position(first + 7).y();
+    s.frames(12);
+    CHECK((s.position(first + 7).y() < y - 0.3) == hung);
+  }
+}
+
 TEST_CASE("what spins too fast flies apart and keeps all its momentum", "[bond]") {
   Stage s;
   s.scene.gravity.setZero();

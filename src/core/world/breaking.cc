@@ -75,9 +75,13 @@ namespace {
 class Shares {
  public:
   Shares(const Scene& s, const Cluster& c, double frame) : s_(s), c_(c) {
-    for (const BondTable& t : s.bond_tables)
-      factor_.push_back(1 / (t.strengthAt(frame) * (t.even ? 1 : bond::kUnevenPeak)));
+    for (const BondTable& t : s.bond_tables) {
+      const double strength = t.strengthAt(frame) * (t.even ? 1 : bond::kUnevenPeak);
+      factor_.push_back(strength > 0 ? 1 / strength : 0);
+    }
   }
+  // Its table's strength has come to nothing.
+  bool cued(std::size_t n) const { return factor_[s_.bonds[c_.bonds[n]].table] == 0; }
   double of(std::size_t n, const bond::Stress& stress, bond::Why* why = nullptr) const {
     const bond::Bond& b = s_.bonds[c_.bonds[n]];
     return bond::shareOf(stress, b.strength, why) * factor_[b.table];
@@ -391,12 +395,19 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   const Shares shares(scene_, c, frame);
   if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
   std::vector<std::uint32_t> gone;  // a blow of this very substep may have taken some
-  for (std::uint32_t n = 0; n < c.bonds.size(); ++n)
-    if (broken_[c.bonds[n]]) gone.push_back(n);
+  bool apart = false;
+  for (std::uint32_t n = 0; n < c.bonds.size(); ++n) {
+    if (!broken_[c.bonds[n]] && !shares.cued(n)) continue;
+    if (!broken_[c.bonds[n]]) {
+      breakOff(c, n, 1, bond::Why::Cue, judge);
+      apart = true;
+    }
+    gone.push_back(n);
+  }
+  apart = apart && !hangsTogether(scene_, c, broken_, node_of_, own_);
   c.solver->cut(gone);
   std::vector<double> share(c.bonds.size());
   std::vector<bond::Why> why(c.bonds.size());
-  bool apart = false;
   for (int round = 0; round < kMostRounds && !apart; ++round) {
     const bond::Solved solved = c.solver->sustained(
         loads, spin, gave, [&](std::span<const bond::Stress> s) { return shares.worst(s); });
