@@ -10,8 +10,6 @@
 #include <map>
 
 #include "core/base/sets.h"
-#include "core/collide/pairs.h"
-#include "core/solve/flight.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
@@ -25,8 +23,6 @@ constexpr double kForced = 1;  // told as the share of a bond that was driven ap
 constexpr double kLooks = 8;   // a frame
 constexpr double kWorstShare = 0.5;  // of the worst: bonds that bear less wait until that one has gone
 constexpr double kReach = 0.2;       // of a cluster's size
-constexpr double kSpread = 2;        // cells: how far about it a contact presses
-constexpr double kSwing = 0.1;       // of the weakest strength: what spinning asks less than that is no load
 
 bool hangsTogether(const Scene& s, const Cluster& c, const std::vector<char>& broken,
                    const std::vector<std::uint32_t>& node_of, const std::vector<char>& own) {
@@ -98,10 +94,6 @@ class Shares {
   std::vector<double> factor_;
 };
 
-}  // namespace
-
-namespace {
-
 // A piece parts on one side at a time, that of its worst bond: a chain that is drawn parts in one place,
 // although its other links bear hardly less.
 class OneSide {
@@ -130,34 +122,6 @@ class OneSide {
 };
 
 }  // namespace
-
-// A force (N, world) at a place: on the piece and, the less the farther they lie, on those bonded to it.
-void World::spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
-                   std::vector<bond::Load>& loads) const {
-  const Vec3 at = c.pose.toBody(place), f = c.pose.turn.conjugate() * force;
-  const std::uint32_t me = node_of_[piece];
-  thread_local std::vector<std::pair<std::uint32_t, double>> some;
-  some.clear();
-  double cell = 0;
-  for (const std::uint32_t k : c.neighbours(me)) cell += (c.at[k].position - c.at[me].position).norm();
-  const auto near = c.neighbours(me);
-  double sum = 1;
-  some.push_back({me, 1});
-  if (!near.empty()) {
-    cell /= static_cast<double>(near.size());
-    for (const std::uint32_t k : near) {
-      const double weight = 1 - (c.at[k].position - at).norm() / (kSpread * cell);
-      if (weight <= 0) continue;
-      some.push_back({k, weight});
-      sum += weight;
-    }
-  }
-  for (const auto& [node, weight] : some) {
-    const Vec3 part = weight / sum * f;
-    loads[node].force += part;
-    loads[node].torque += (at - c.at[node].position).cross(part);
-  }
-}
 
 // Marks bonds of a cluster that go, by their shares.
 void World::breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge) {
@@ -256,46 +220,6 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
   return true;
 }
 
-void World::shareBlow(const solve::Hit& hit, double share) {
-  push(hit.a.index(), hit.place, -share * hit.impulse * hit.normal);
-  push(hit.b.index(), hit.place, share * hit.impulse * hit.normal);
-}
-
-// What is awake takes the impulse (N s) before the substep begins.
-void World::push(std::size_t i, const Vec3& place, const Vec3& impulse) {
-  if (!awake(i) || !traits_[i].dynamic) return;
-  const auto take = [&](const solve::Traits& t, const Pose& at, Vec3& velocity, Vec3& spin) {
-    velocity += t.inverse_mass * t.free_travel.cwiseProduct(impulse);
-    spin += solve::inverseInertiaWorld(t, at.turn) * (place - at.position).cross(impulse);
-  };
-  if (!inFreeCluster(i)) return take(traits_[i], motion_.pose(i), motion_.velocity[i], motion_.spin[i]);
-  Cluster& c = clusters_[cluster_of_[i]];
-  take(c.traits, c.pose, c.velocity, c.spin);
-  for (const std::uint32_t j : c.pieces) {
-    motion_.velocity[j] = c.velocityAt(motion_.position[j]);
-    motion_.spin[j] = c.spin;
-  }
-}
-
-// Whether one of two that nothing can move is driven into the other within h, and bonds are all that keeps
-// that one in its place.
-bool World::forces(std::size_t a, std::size_t b, double h) const {
-  if ((!hangs(a) && !hangs(b)) || (!moving_[a] && !moving_[b])) return false;
-  thread_local collide::Manifolds found;
-  found.clear();
-  collide::collide(shapeOf(a), motion_.pose(a), shapeOf(b), motion_.pose(b), reach(a, b, h), found);
-  const auto velocity = [&](std::size_t i, const Vec3& p) {
-    return Vec3(motion_.velocity[i] + motion_.spin[i].cross(p - motion_.position[i]));
-  };
-  for (const collide::Manifold& m : found)
-    for (int k = 0; k < m.count; ++k) {
-      const collide::Point& p = m.points[static_cast<std::size_t>(k)];
-      const double closing = m.normal.dot(velocity(a, p.position) - velocity(b, p.position));
-      if (closing > 0 && p.gap <= closing * h) return true;
-    }
-  return false;
-}
-
 // What is driven into what hangs breaks off what it touches: the strain that bonds bear is less than can be
 // seen.
 bool World::breakForced(BondJudge& judge) {
@@ -317,35 +241,6 @@ bool World::breakForced(BondJudge& judge) {
   if (judge.breaks.size() == had) return false;
   findClusters();
   return true;
-}
-
-// What presses on the cluster's pieces, contacts at rest among them, and their weight.
-std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Contacts& contacts,
-                                       const std::vector<std::uint32_t>& touching) const {
-  const Cluster& c = clusters_[k];
-  std::vector<bond::Load> loads(c.pieces.size() + c.anchors.size());
-  const Vec3 down = c.pose.turn.conjugate() * scene_.gravity;
-  for (std::size_t n = 0; n < c.pieces.size(); ++n) {
-    const solve::Traits& t = scene_.prototypeOf(c.pieces[n]).traits;
-    loads[n].force += t.mass() * t.gravity_share * down;
-  }
-  const auto take = [&](const solve::Contact& x) {
-    const double total = static_cast<double>(x.totalForce());
-    if (!(total > 0)) return;
-    Vec3 place = Vec3::Zero();
-    for (std::size_t n = 0; n < x.patch.count; ++n)
-      place += static_cast<double>(x.normal_force[n]) / total * x.patch.place(n);
-    const Vec3 force = total * x.patch.normal() + x.friction_force.cast<double>();
-    if (cluster_of_[x.a.index()] == k) spread(c, x.a.value, place, -force, loads);
-    if (cluster_of_[x.b.index()] == k) spread(c, x.b.value, place, force, loads);
-  };
-  for (const std::uint32_t n : touching) take(contacts[n]);
-  if (resting_.size() > 0)
-    for (const std::uint32_t i : c.pieces)
-      resting_.eachContact(i, [&](const solve::Contact& x) {
-        if (!together(x.a.index(), x.b.index())) take(x);
-      });
-  return loads;
 }
 
 bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, BondJudge& judge) {
@@ -373,18 +268,6 @@ bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, 
     if (judgeCluster(c, loadsOn(k, contacts, touching[k]), to, judge)) apart = true;
   }
   return apart;
-}
-
-// Whether its spin alone may ask something of its bonds: a ring of its size would bear density times speed
-// squared.
-bool World::whirls(const Cluster& c) const {
-  const double speed = c.spin.norm() * c.traits.outer_radius;
-  if (speed == 0) return false;
-  double weakest = bond::kUnbreakable;
-  for (const std::uint32_t b : c.bonds) weakest = least(weakest, scene_.bonds[b].strength.tension);
-  const Prototype& p = scene_.prototypeOf(c.pieces[0]);
-  const double density = p.volume > 0 ? p.traits.mass() / p.volume : 0;
-  return density * speed * speed > kSwing * weakest;
 }
 
 // Whether it came apart. What sleeps then wakes.

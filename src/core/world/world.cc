@@ -366,7 +366,7 @@ void World::addState(FrameStats& out) const {
   for (std::size_t i = 0; i < motion_.size(); ++i) {
     const Sleep state = sleep_[i];
     out.awake += state == Sleep::Awake;
-    out.asleep += state == Sleep::Asleep;
+    out.asleep += state == Sleep::Asleep || (state == Sleep::Fixed && own_[i]);  // what hangs rests
     const solve::Traits& t = traits_[i];
     // What hangs on something else will fall when it breaks off.
     const bool anchored = !clusters_.empty() && cluster_of_[i] != kNoCluster && !t.dynamic;

@@ -50,7 +50,9 @@ PieceState stateOf(const world::World& w, std::size_t i) {
     s.spin[k] = static_cast<float>(m.spin[i][a]);
   }
   if (w.sleepOf(i) == world::Sleep::Awake) s.flags |= kFlagAwake;
-  if (w.sleepOf(i) == world::Sleep::Fixed) s.flags |= kFlagFixed;
+  // What hangs on something by its bonds rests, as far as anybody can see.
+  const bool hangs = w.scene().pieces[i].role == world::Role::Dynamic;
+  if (w.sleepOf(i) == world::Sleep::Fixed && !hangs) s.flags |= kFlagFixed;
   if (w.sleepOf(i) == world::Sleep::Driven) s.flags |= kFlagDriven;
   if (w.sleepOf(i) == world::Sleep::Held) s.flags |= kFlagHeld;
   if (w.bending(i)) s.flags |= kFlagBending;
