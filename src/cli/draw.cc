@@ -105,17 +105,26 @@ class Source {
     if (joints_.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no joints to show", path_));
     addMarks(stage_, joints_, moment(frames_.front()));
   }
+  std::vector<files::CachedBond> bonds() {
+    std::vector<files::CachedBond> out = cache_ ? cache_->bonds() : files::bondsIn(built_->scene);
+    if (out.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no bonds to show", path_));
+    return out;
+  }
+  // By the frame, one flag a bond.
+  std::vector<char> bondsBrokenBy(int frame, std::size_t bonds) {
+    std::vector<char> broken(bonds, 0);
+    if (cache_)
+      for (const files::CachedBondBreak& b : cache_->bondBreaks())
+        if (b.frame <= frame) broken[b.bond] = 1;
+    return broken;
+  }
   void showBonds(const std::vector<int>& frames) {
-    std::vector<files::CachedBond> bonds = cache_ ? cache_->bonds() : files::bondsIn(built_->scene);
-    if (bonds.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no bonds to show", path_));
+    const std::vector<files::CachedBond> all = bonds();
     if (frames.size() > 1)
       throw Error(ErrorKind::Usage,
                   "--show bonds draws one frame: which of them hold is another matter in each");
-    std::vector<char> broken(bonds.size(), 0);
-    if (cache_)
-      for (const files::CachedBondBreak& b : cache_->bondBreaks())
-        if (b.frame <= frames.front()) broken[b.bond] = 1;
-    addBonds(stage_, bonds, broken, cache_ ? momentOf(*cache_, frames_.front()) : moment(frames_.front()));
+    addBonds(stage_, all, bondsBrokenBy(frames.front(), all.size()),
+             cache_ ? momentOf(*cache_, frames_.front()) : moment(frames_.front()));
   }
   void pullApart(double apart) {
     if (!built_)
@@ -184,7 +193,8 @@ struct Job {
   Look look;
   std::string camera;  // empty: the automatic one
   bool by_speed = false;
-  double top_speed = 0;  // m/s; 0: from the frames drawn
+  std::vector<files::CachedBond> clusters;  // coloured by what these tie together; empty: not
+  double top_speed = 0;                     // m/s; 0: from the frames drawn
   bool labels = true;
   std::vector<char> highlighted;  // a piece of the stage; empty: none
 };
@@ -237,7 +247,11 @@ class Drawing {
   Image frame(int number, bool caption) {
     const Moment m = source_.moment(number);
     renderer_.show(m);
-    Image image = renderer_.render(camera_, job_.look, coloursFor(source_.stage(), m, job_));
+    PieceColours colours = coloursFor(source_.stage(), m, job_);
+    if (!job_.clusters.empty())
+      colours =
+          clusterColours(source_.stage(), job_.clusters, source_.bondsBrokenBy(number, job_.clusters.size()));
+    Image image = renderer_.render(camera_, job_.look, colours);
     if (caption && job_.labels) addCaption(image, source_.stage(), number);
     if (caption && job_.labels) addLegend(image);
     return image;
@@ -246,7 +260,7 @@ class Drawing {
   void addLegend(Image& image) const {
     if (job_.by_speed)
       addSpeedLegend(image, source_.stage(), job_.top_speed);
-    else
+    else if (job_.clusters.empty())
       addPrototypeLegend(image, source_.stage());
   }
 
@@ -338,7 +352,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "one picture of many frames: how many (spread evenly), or which: 1,24,48")(
       "camera", po::value<std::string>()->default_value(""),
       "a camera of the setup (default: frames the action)")(
-      "colour", po::value<std::string>()->default_value("prototype"), "prototype or speed")(
+      "colour", po::value<std::string>()->default_value("prototype"),
+      "prototype, speed, or cluster (what bonds hold together)")(
       "top-speed", po::value<double>()->default_value(0),
       "the speed of the brightest colour, in the setup's units a second")(
       "quick", po::bool_switch(), "flat shading, for many frames or a run that still grows")(
@@ -371,8 +386,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
   job.camera = p.as<std::string>("camera");
   job.labels = !p.as<bool>("plain");
   const std::string colour = p.as<std::string>("colour");
-  if (colour != "prototype" && colour != "speed")
-    throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype or speed", colour));
+  if (colour != "prototype" && colour != "speed" && colour != "cluster")
+    throw Error(ErrorKind::Usage, fmt::format("--colour '{}' is not prototype, speed or cluster", colour));
   job.by_speed = colour == "speed";
   std::vector<std::string> overrides;
   if (p.has("set")) overrides = p.as<std::vector<std::string>>("set");
@@ -394,6 +409,7 @@ int drawCommand(const std::vector<std::string>& arguments) {
     source.leaveOut({axis, level, camera.at[axis] > level ? 1.0 : -1.0});
     job.look.section.reset();
   }
+  if (colour == "cluster") job.clusters = source.bonds();
   job.top_speed = p.as<double>("top-speed") * source.stage().unit;
   catchStopSignals();
   std::vector<std::string> written;

@@ -5,6 +5,8 @@
 #include <array>
 #include <map>
 
+#include "core/base/random.h"
+#include "core/base/sets.h"
 #include "draw/camera.h"
 #include "draw/joints.h"
 
@@ -47,6 +49,43 @@ void addBonds(Stage& stage, const std::vector<files::CachedBond>& bonds, const s
     stage.pieces.push_back({kNames[key.second], u32(stage.meshes.size()), false, 1, key.first});
     stage.meshes.push_back({kNames[key.second], std::move(rod), kColours[key.second]});
   }
+}
+
+namespace {
+
+// Of a hue in turns (0 to 1): neither pale nor glaring.
+Rgb hueColour(double hue, double light) {
+  Rgb out{};
+  for (std::size_t k = 0; k < 3; ++k) {
+    const double turn = 6 * hue + 4.0 - 2.0 * static_cast<double>(k);
+    const double at =
+        turn - 6 * static_cast<double>(static_cast<int>(turn / 6));  // 0 to 6, this colour's own
+    const double up = clamped(absolute(at - 3) - 1, 0, 1);
+    out[k] = light * (0.3 + 0.6 * up);
+  }
+  return out;
+}
+
+}  // namespace
+
+std::vector<Rgb> clusterColours(const Stage& stage, const std::vector<files::CachedBond>& bonds,
+                                const std::vector<char>& broken) {
+  Sets sets(stage.pieces.size());
+  std::vector<char> held(stage.pieces.size(), 0);
+  for (std::size_t k = 0; k < bonds.size(); ++k) {
+    const std::uint32_t a = bonds[k].a, b = bonds[k].b;
+    if (broken[k]) continue;
+    held[a] = held[b] = 1;
+    if (stage.pieces[a].dynamic && stage.pieces[b].dynamic) sets.join(a, b);
+  }
+  std::vector<Rgb> out;
+  for (std::uint32_t i = 0; i < stage.pieces.size(); ++i) {
+    const bool tied = stage.pieces[i].dynamic && held[i];
+    RandomStream chance(0, stage.pieces[sets.find(i)].name);
+    const double hue = chance.unit(), light = chance.between(0.75, 1);
+    out.push_back(tied ? hueColour(hue, light) : Rgb{0.66, 0.67, 0.68});
+  }
+  return out;
 }
 
 }  // namespace drubble::draw

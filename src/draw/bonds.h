@@ -12,4 +12,9 @@ namespace drubble::draw {
 void addBonds(Stage& stage, const std::vector<files::CachedBond>& bonds, const std::vector<char>& broken,
               const Moment& start);
 
+// A colour for each piece of the stage, by what the bonds that hold tie together: that of its first piece by
+// name; what is loose is grey.
+std::vector<Rgb> clusterColours(const Stage& stage, const std::vector<files::CachedBond>& bonds,
+                                const std::vector<char>& broken);
+
 }  // namespace drubble::draw
