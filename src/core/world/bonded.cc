@@ -101,7 +101,7 @@ void World::goOnAs(Cluster& c, const Cluster& whole) {
   c.velocity = whole.velocityAt(c.pose.position);
   c.spin = whole.spin;
   if (c.bonds == whole.bonds) c.solver = whole.solver;
-  c.looked = whole.pieces.size() == c.pieces.size() && whole.anchors == c.anchors && whole.looked;
+  c.looked = c.bonds == whole.bonds && whole.looked;  // what cracked bears otherwise
   if (c.pieces.size() == whole.pieces.size()) return;
   for (const std::uint32_t i : c.pieces) rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
 }

@@ -141,14 +141,14 @@ bool World::breakBonds(solve::Proposal& p, double from, double to, BondJudge& ju
   if (clusters_.empty() || judge.rounds >= kMostRounds) return false;
   engine_.enter(Work::Bonds);
   ++judge.rounds;
-  if (judge.struck.empty()) judge.struck.assign(motion_.size(), 0);
   const std::size_t had = judge.breaks.size();
-  bool apart = judgeBlows(p.hits, to, judge);
-  if (!apart) {
+  bool apart = !p.hits.empty() && judgeBlows(p.hits, to, judge);
+  // What lasts is looked at so often a frame, however fine the steps.
+  const double last_look = std::floor(from * kLooks) / kLooks;
+  if (!apart && to >= last_look + 1 / kLooks) {
     solve::Contacts before = p.contacts;
     solve::takeForces(p, &team_);
-    // What lasts is looked at so often a frame, however fine the steps.
-    if (std::floor(from * kLooks) != std::floor(to * kLooks)) apart = judgeLoads(p.contacts, from, to, judge);
+    apart = judgeLoads(p.contacts, last_look, to, judge);
     if (apart) p.contacts = std::move(before);
   }
   if (judge.breaks.size() > had) findClusters();
@@ -171,6 +171,7 @@ bool World::mayBreak(const Cluster& c, std::uint32_t piece, double force, double
 }
 
 bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge) {
+  judge.struck.resize(motion_.size(), 0);
   std::vector<std::vector<bond::Load>> loads(clusters_.size());
   std::vector<double> worst(clusters_.size(), 0);
   for (const solve::Hit& h : hits) {

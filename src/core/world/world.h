@@ -23,6 +23,7 @@
 #include "core/solve/contact.h"
 #include "core/solve/substep.h"
 #include "core/world/clusters.h"
+#include "core/world/frame_stats.h"
 #include "core/world/pair_rules.h"
 #include "core/world/resting.h"
 #include "core/world/scene.h"
@@ -31,38 +32,6 @@ namespace drubble::world {
 
 // Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough.
 enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held };
-
-// Why a frame was cut as finely as it was.
-enum class Asks : std::uint8_t {
-  Nothing,   // the least that is done, or what the setup says
-  Travel,    // a piece in flight
-  Sliding,   // pieces that move past each other where they touch
-  Bending,   // a surface that changes its form
-  Load,      // what a contact bears, in weights of what bears it
-  Turning,   // a joined piece that turns fast
-  Springing  // a stiff spring
-};
-
-const char* asksName(Asks a);  // "travel", ...; empty for Nothing
-
-// What takes most of its strength among the bonds.
-struct BondWorst {
-  double share = 0;        // 1: it goes
-  std::uint32_t bond = 0;  // in the scene's list
-  bond::Why why = bond::Why::Tension;
-};
-
-struct FrameStats {
-  int frame = 0;
-  int substeps = 0, iterations = 0;
-  Asks asks = Asks::Nothing;  // of the cut that was the finest
-  PieceId asking;             // the piece that asked for it
-  double work = 0;            // J: what motors and keyed springs put in
-  double seconds = 0;         // simulated, since the first frame
-  std::uint32_t awake = 0, asleep = 0, contacts = 0;
-  double kinetic = 0, potential = 0;  // J
-  BondWorst bond_worst;               // in the frame
-};
 
 // Progress and cancelling; asked once a substep. Told which stage the work is in.
 class Watcher : public WorkListener {
@@ -75,28 +44,6 @@ class Watcher : public WorkListener {
 struct Machine {
   int threads = 1;
   solve::Lanes lanes = solve::Lanes::Auto;
-};
-
-// How finely a frame would be cut by the state as it is now: a power of two, times the quality.
-struct Steps {
-  int substeps = 4, iterations = 8;
-  Asks asks = Asks::Nothing;
-  PieceId asking;
-};
-
-// A joint that gave way.
-struct JointBreak {
-  std::uint32_t joint = 0;  // in the scene's list
-  solve::JointLoad load;    // under which it did
-  Vec3 place = Vec3::Zero();
-};
-
-// A bond that gave way.
-struct BondBreak {
-  std::uint32_t bond = 0;  // in the scene's list
-  bond::Why why = bond::Why::Tension;
-  double share = 0;                                  // of its strength, when it went
-  Vec3 place = Vec3::Zero(), normal = Vec3::Zero();  // world; from a to b
 };
 
 class World {

@@ -127,28 +127,29 @@ void readMotion(Table& t, const Setup& s, MotionSetup& m) {
     t.complain("keys", "this motion moves nothing: give keys, from, or a wobble");
 }
 
+void readBetween(Table& t, const char* needed, Selector& a, Selector& b) {
+  const toml::node* n = t.node("between");
+  const toml::array* two = n != nullptr ? n->as_array() : nullptr;
+  if (two == nullptr || two->size() != 2) return t.complain("between", needed);
+  for (std::size_t k = 0; k < 2; ++k) {
+    Selector& s = k == 0 ? a : b;
+    const toml::node& x = *two->get(k);
+    s.where = t.document().where(x);
+    if (const toml::array* list = x.as_array()) {
+      for (const toml::node& y : *list) s.patterns.push_back(y.value_or(std::string()));
+    } else {
+      s.patterns.push_back(x.value_or(std::string()));
+    }
+    for (const std::string& p : s.patterns)
+      if (p.empty()) t.document().complain(x, "'between' takes names of pieces in quotes");
+  }
+}
+
 void readContact(Table& t, ContactSetup& c) {
   c.name = t.text("name", "");
   c.enabled = t.flag("enabled", true);
   c.rule.name = c.name;
-  const toml::node* n = t.node("between");
-  const toml::array* two = n != nullptr ? n->as_array() : nullptr;
-  if (two == nullptr || two->size() != 2) {
-    t.complain("between", "a contact needs between = [ONE, OTHER]: two name patterns, or lists of them");
-  } else {
-    for (std::size_t k = 0; k < 2; ++k) {
-      Selector& s = k == 0 ? c.a : c.b;
-      const toml::node& x = *two->get(k);
-      s.where = t.document().where(x);
-      if (const toml::array* list = x.as_array()) {
-        for (const toml::node& y : *list) s.patterns.push_back(y.value_or(std::string()));
-      } else {
-        s.patterns.push_back(x.value_or(std::string()));
-      }
-      for (const std::string& p : s.patterns)
-        if (p.empty()) t.document().complain(x, "'between' takes names of pieces in quotes");
-    }
-  }
+  readBetween(t, "a contact needs between = [ONE, OTHER]: two name patterns, or lists of them", c.a, c.b);
   if (const toml::node* f = t.node("friction"); f != nullptr && f->is_table()) {
     t.table("friction", [&](Table& two_values) {
       c.rule.friction_rest = two_values.number("rest", 0.5, kNotNegative);

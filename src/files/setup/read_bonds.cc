@@ -7,26 +7,6 @@ namespace drubble::files {
 
 namespace {
 
-void readTwo(Table& t, BondSetup& b) {
-  const toml::node* n = t.node("between");
-  const toml::array* two = n != nullptr ? n->as_array() : nullptr;
-  if (two == nullptr || two->size() != 2)
-    return t.complain("between", "between takes [ONE, OTHER]: two name patterns, or lists of them");
-  for (std::size_t k = 0; k < 2; ++k) {
-    Selector& s = k == 0 ? b.a : b.b;
-    const toml::node& item = *two->get(k);
-    s.where = t.document().where(item);
-    if (const auto text = item.value<std::string>()) {
-      s.patterns.push_back(*text);
-      continue;
-    }
-    const toml::array* list = item.as_array();
-    for (std::size_t i = 0; list != nullptr && i < list->size(); ++i)
-      if (const auto text = list->get(i)->value<std::string>()) s.patterns.push_back(*text);
-    if (s.patterns.empty()) t.document().complain(item, "between takes name patterns, or lists of them");
-  }
-}
-
 void readZones(Table& t, BondSetup& b) {
   t.each("zones", [&](Table& z) {
     BondSetup::Zone& zone = b.zones.emplace_back();
@@ -76,7 +56,7 @@ void readBond(Table& t, const Setup& s, BondSetup& b) {
   b.enabled = t.flag("enabled", true);
   if (b.name.empty()) t.complain("name", "every [[bond]] needs a name");
   if (t.has("between"))
-    readTwo(t, b);
+    readBetween(t, "between takes [ONE, OTHER]: two name patterns, or lists of them", b.a, b.b);
   else
     b.a = readSelector(t, "among", false);
   if (t.has("between") == t.has("among"))

@@ -14,6 +14,8 @@ void readSelections(Table& root, Setup& s);
 void readAdjust(Table& t, const Setup& s, AdjustSetup& a);
 void readMotion(Table& t, const Setup& s, MotionSetup& m);
 void readContact(Table& t, ContactSetup& c);
+// between = [ONE, OTHER]: two name patterns, or lists of them. `needed`: what is said when it is missing.
+void readBetween(Table& t, const char* needed, Selector& a, Selector& b);
 void readJoint(Table& t, JointSetup& j);
 void readBond(Table& t, const Setup& s, BondSetup& b);
 // Pa or N, under `key`: one number for all, or { tension, compression, shear }.
