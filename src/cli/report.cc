@@ -81,6 +81,17 @@ json damageJson(const files::Damage& d, double unit) {
           {"by_distance", rings}};
 }
 
+json rulesJson(const CacheReader& cache, const Measures& m) {
+  json out = json::object();
+  for (const files::CachedRule& r : m.rules) {
+    json done = json::array();
+    for (const files::CachedRule::Done& d : r.done)
+      done.push_back({{"frame", d.frame}, {"piece", cache.pieces()[d.piece].name}});
+    out[r.name] = {{"then", r.deed}, {"pieces", r.pieces}, {"times", r.done.size()}, {"done", done}};
+  }
+  return out;
+}
+
 json toJson(const CacheReader& cache, const Measures& m) {
   const double unit = cache.info().unit;
   json out;
@@ -143,12 +154,15 @@ json toJson(const CacheReader& cache, const Measures& m) {
   }
   out["forces"] = forces;
   out["damage"] = damageJson(m.damage, unit);
+  out["rules"] = rulesJson(cache, m);
   out["notes"] = m.notes;
   out["per_frame"] = perFrame(cache, m, unit);
   return out;
 }
 
 std::string stateWord(std::uint8_t flags) {
+  if (flags & files::kFlagGone) return "gone";
+  if (flags & files::kFlagFrozen) return "frozen";
   if (flags & files::kFlagFixed) return "static";
   if (flags & files::kFlagDriven) return "driven";
   if (flags & files::kFlagHeld) return "held";
@@ -314,6 +328,19 @@ void printForces(const Measures& m) {
   }
 }
 
+void printRules(const Measures& m, const CacheReader& cache) {
+  for (const files::CachedRule& r : m.rules) {
+    const std::string what =
+        r.done.empty() ? "never came to it"
+                       : fmt::format("{} {}, first '{}' in frame {}, last '{}' in frame {}", r.done.size(),
+                                     r.done.size() == 1 ? "time" : "times",
+                                     cache.pieces()[r.done.front().piece].name, r.done.front().frame,
+                                     cache.pieces()[r.done.back().piece].name, r.done.back().frame);
+    std::cout << fmt::format("rule         {}: {} for {} {}: {}\n", r.name, r.deed, r.pieces,
+                             r.pieces == 1 ? "piece" : "pieces", what);
+  }
+}
+
 void printText(const CacheReader& cache, const Measures& m) {
   const double unit = cache.info().unit;
   const std::string& u = cache.info().units;
@@ -342,6 +369,7 @@ void printText(const CacheReader& cache, const Measures& m) {
   std::cout << fmt::format("moved        {} by more than half their size, {} toppled\n",
                            percent(m.share_moved), percent(m.share_toppled));
   printDamage(m, cache);
+  printRules(m, cache);
   printJoints(m);
   printForces(m);
   printTimes(cache, m);

@@ -141,6 +141,7 @@ int runSetup(const RunRequest& request) {
                         {"stopped", done.stopped},      {"seconds", done.seconds},
                         {"motion_digest", done.digest}, {"notes", done.notes}};
     if (!done.limit.empty()) j["limit"] = done.limit;
+    j["rules"] = done.rules;
     j["finest"] = done.finest;
     if (request.stats) j["stats"] = statsJson(done);
     std::cout << j.dump(2) << "\n";
@@ -148,6 +149,7 @@ int runSetup(const RunRequest& request) {
     std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path,
                              setup.first_frame, done.last_frame, done.seconds, done.digest);
     if (!done.finest.empty()) std::cout << done.finest << "\n";
+    for (const std::string& r : done.rules) std::cout << r << "\n";
     if (request.stats) printStats(done);
   }
   return done.stopped ? kStopped : kDone;

@@ -46,9 +46,11 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
   for (std::size_t i = 0; i < stage.pieces.size(); ++i) {
     if (!stage.pieces[i].dynamic || !stage.meshes[stage.pieces[i].mesh].show) continue;
     size = std::max(size, stage.meshes[stage.pieces[i].mesh].mesh.bounds().size().norm());
-    for (const Moment& m : moments)
+    for (const Moment& m : moments) {
+      if (!m.has(stage.pieces[i].pose)) continue;
       for (std::size_t k = 0; k < 3; ++k)
         along[k].push_back(m.poses[stage.pieces[i].pose].position[static_cast<Eigen::Index>(k)]);
+    }
   }
   Box action;
   if (!along[0].empty()) {
@@ -68,7 +70,8 @@ Box actionBox(const Stage& stage, const std::vector<Moment>& moments) {
       const StagePiece& p = stage.pieces[i];
       if (!p.dynamic || !stage.meshes[p.mesh].show) continue;
       for (const Moment& m : moments)
-        if (near.contains(m.poses[p.pose].position)) action.add(cornersAt(own[p.mesh], m.poses[p.pose]));
+        if (m.has(p.pose) && near.contains(m.poses[p.pose].position))
+          action.add(cornersAt(own[p.mesh], m.poses[p.pose]));
     }
     if (action.empty()) action = near;
   }

@@ -170,6 +170,7 @@ void bendLines(const Stage& stage, const std::vector<char>& broken, Moment& m) {
   if (stage.still_pose < 0) return;
   m.poses.resize(static_cast<std::size_t>(stage.still_pose) + 1);
   m.speeds.resize(m.poses.size(), 0);
+  if (!m.gone.empty()) m.gone.resize(m.poses.size(), 0);
   for (const StageLine& l : stage.lines) {
     std::vector<Vec3> points;
     for (const CachedJoint::Point& p : l.joint.points) points.push_back(placeOf(stage, m, p));

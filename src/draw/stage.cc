@@ -3,6 +3,8 @@
 
 #include <map>
 
+#include "files/cache/format.h"
+
 namespace drubble::draw {
 
 Stage stageOf(const files::CacheReader& cache) {
@@ -49,6 +51,7 @@ Moment momentOf(files::CacheReader& cache, int frame) {
   m.frame = frame;
   for (const files::PieceState& p : cache.states(frame)) {
     m.poses.push_back(p.pose());
+    m.gone.push_back((p.flags & files::kFlagGone) != 0);
     m.speeds.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]),
                             static_cast<double>(p.velocity[2]))
                            .norm());

@@ -77,6 +77,8 @@ struct Moment {
   int frame = 0;
   std::vector<Pose> poses;
   std::vector<double> speeds;
+  std::vector<char> gone;  // by the same index: no longer there; empty: all are
+  bool has(std::uint32_t pose) const { return gone.empty() || gone[pose] == 0; }
   // Meshes that change their form: index into the stage's, and where its vertices are now, body space.
   std::vector<std::pair<std::uint32_t, std::vector<Vec3>>> forms;
 };

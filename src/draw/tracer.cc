@@ -111,7 +111,6 @@ void Tracer::build(const Moment& m) {
     RTCGeometry g = rtcNewGeometry(device_, RTC_GEOMETRY_TYPE_INSTANCE);
     rtcSetGeometryInstancedScene(g, scenes_[stage_.pieces[i].mesh]);
     rtcAttachGeometryByID(top_, g, i);
-    if (!stage_.meshes[stage_.pieces[i].mesh].show || stage_.pieces[i].opacity == 0) rtcDisableGeometry(g);
     rtcSetGeometryMask(g, stage_.pieces[i].felt ? kFelt : stage_.pieces[i].opacity < 1 ? kThin : kSolid);
     instances_.push_back(g);
   }
@@ -122,6 +121,11 @@ void Tracer::place(const Moment& m) {
   if (scenes_.empty()) build(m);
   for (const auto& [mesh, vertices] : m.forms) bend(mesh, vertices);
   for (std::size_t i = 0; i < instances_.size(); ++i) {
+    const StagePiece& p = stage_.pieces[i];
+    if (stage_.meshes[p.mesh].show && p.opacity > 0 && m.has(p.pose))
+      rtcEnableGeometry(instances_[i]);
+    else
+      rtcDisableGeometry(instances_[i]);
     Pose pose = m.poses[stage_.pieces[i].pose];
     // What stands on the ground is seen before it, also from below or cut open.
     if (stage_.meshes[stage_.pieces[i].mesh].ground) pose.position -= 1e-4 * extent_ * stage_.up;

@@ -69,6 +69,7 @@ class Run {
         writer_(options.cache_path, options.force) {
     writer_.begin(setup, options.overrides, built_);
     out_.notes = built_.notes;
+    done_.resize(built_.scene.rules.size());
     out_.stats.build = since(start_);
     unit_ = setup.unit;
   }
@@ -106,6 +107,17 @@ class Run {
   bool endsHere() const { return at_rest_ || !out_.limit.empty(); }
 
   RunOutcome finished() {
+    for (std::size_t k = 0; k < done_.size(); ++k) {
+      const world::Rule& r = built_.scene.rules[k];
+      const Done& d = done_[k];
+      out_.rules.push_back(
+          d.times == 0
+              ? fmt::format("rule '{}' never came to it: {} for {} {}", r.name, world::deedName(r.then),
+                            r.who.size(), r.who.size() == 1 ? "piece" : "pieces")
+              : fmt::format("rule '{}': {} {} {}, first '{}' in frame {}", r.name, world::deedName(r.then),
+                            d.times, d.times == 1 ? "time" : "times",
+                            built_.scene.pieces[d.piece.index()].name, d.frame));
+    }
     out_.last_frame = stored_;
     out_.seconds = since(start_);
     return out_;
@@ -125,6 +137,10 @@ class Run {
     out_.stats.internal_steps +=
         static_cast<std::uint64_t>(stats.substeps) * static_cast<std::uint64_t>(stats.iterations);
     out_.stats.hits += world_.hits().size();
+    for (const world::RuleDeed& d : world_.ruleDeeds()) {
+      Done& done = done_[d.rule];
+      if (done.times++ == 0) done.frame = stats.frame, done.piece = d.piece;
+    }
     const int steps = stats.substeps * stats.iterations;
     if (steps > out_.finest_steps) {
       out_.finest_steps = steps;
@@ -161,6 +177,12 @@ class Run {
   int stored_ = 0;  // the last frame in the cache
   bool at_rest_ = false;
   double unit_ = 1;
+  struct Done {  // by a rule
+    std::size_t times = 0;
+    int frame = 0;
+    PieceId piece;
+  };
+  std::vector<Done> done_;
   double pace_ = 0, last_store_ = 0;
 };
 

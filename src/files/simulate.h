@@ -51,6 +51,7 @@ struct RunOutcome {
   std::string finest;  // which frame was cut most finely, and why
   int finest_steps = 0;
   RunStats stats;
+  std::vector<std::string> rules;  // what each came to
 };
 
 // Throws what the setup, the cache or the simulation throws; the cache is then closed with what it holds.

@@ -134,8 +134,9 @@ void fillSpring(const Lane& lane, bool calm, Unfinished& out) {
   double rate = 0, mass_share = 1;
   for (const std::uint32_t body : lane.body) {
     const BodyBrief& b = (*lane.in.briefs)[body];
-    rate = greatest(
-        rate, static_cast<double>(b.spring_rate) * stiffening(static_cast<double>(force * b.per_weight)));
+    const double stiffer = stiffening(static_cast<double>(force * b.per_weight));
+    rate = greatest(rate, least(stiffer * static_cast<double>(b.spring_rate),
+                                (stiffer > 1 ? kStiffened : 1) * mostSpringRate(lane.in.dt)));
   }
   // What sleeps is not moved, but its springs stay as soft as they were: nothing is to change by its sleep.
   for (const std::size_t k : {0u, 1u}) {
@@ -144,7 +145,7 @@ void fillSpring(const Lane& lane, bool calm, Unfinished& out) {
     const Traits& other = lane.in.traits[(k == 0 ? c.b : c.a).index()];
     if (other.dynamic) mass_share = other.inverse_mass / (other.inverse_mass + t.inverse_mass);
   }
-  put(out.spring_rate, lane.i, (calm ? kCalmStiffness : 1) * least(rate, mostSpringRate(lane.in.dt)));
+  put(out.spring_rate, lane.i, (calm ? kCalmStiffness : 1) * rate);
   put(out.damping_ratio, lane.i, calm ? kCalmDamping : kLivelyDamping);
   put(out.mass_share, lane.i, mass_share);
   put(out.size, lane.i, lane.size);

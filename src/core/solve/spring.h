@@ -32,6 +32,8 @@ inline constexpr double kSlender = 10;
 // By how much stiffer the spring of a contact that bears `weights` times its lighter piece's weight is: heavy
 // things on light ones. In few grades, so that it seldom changes.
 double stiffening(double weights);
+// Such a spring may swing by so much farther within an internal step than others.
+inline constexpr double kStiffened = 2;
 
 // The stiffest spring that an internal step of `dt` seconds can follow, and the internal steps a second that
 // `rate` needs.

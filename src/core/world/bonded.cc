@@ -14,6 +14,7 @@ void World::takeBonds() {
   broken_.clear();
   for (const bond::Bond& b : scene_.bonds)
     broken_.push_back(scene_.bond_tables[b.table].strengthAt(scene_.first_frame) > 0 ? 0 : 1);
+  times_.assign(scene_.bonds.size(), 1);
   own_.resize(n);
   for (std::size_t i = 0; i < n; ++i) own_[i] = scene_.pieces[i].role == Role::Dynamic;
   node_of_.assign(n, 0);
@@ -34,9 +35,10 @@ void World::findClusters() {
       startCluster(c);
     else
       goOnAs(c, before[was[*known]]);
+    if (c.anchored()) hangUp(c);
   }
   for (std::uint32_t i = 0; i < was.size(); ++i) {
-    if (was[i] == kNoCluster || !before[was[i]].anchored()) continue;
+    if (was[i] == kNoCluster || !before[was[i]].anchored() || !own_[i]) continue;
     if (cluster_of_[i] == kNoCluster || !clusters_[cluster_of_[i]].anchored()) letGo(i, before[was[i]]);
   }
 }
@@ -85,6 +87,26 @@ void World::startCluster(Cluster& c) {
     motion_.spin[i] = c.spin;
     if (c.anchored()) makeStill(i);
   }
+}
+
+// Something that holds it has come to a stop, or moves by itself no longer: what of it moved by itself hangs
+// now.
+void World::hangUp(Cluster& c) {
+  bool carried = false, any = false;
+  for (const std::uint32_t i : c.anchors) carried = carried || sleep_[i] == Sleep::Driven;
+  for (const std::uint32_t i : c.pieces) {
+    if (!traits_[i].dynamic) continue;
+    sleep_[i] = carried ? Sleep::Driven : Sleep::Fixed;
+    moving_[i] = 0;
+    motion_.velocity[i].setZero();
+    motion_.spin[i].setZero();
+    makeStill(i);
+    any = true;
+  }
+  if (!any) return;
+  c.looked = false;
+  c.velocity.setZero();
+  c.spin.setZero();
 }
 
 // It hangs on something else: contacts do not move it.

@@ -70,17 +70,20 @@ namespace {
 // The share of its strength that each of a cluster's bonds bears.
 class Shares {
  public:
-  Shares(const Scene& s, const Cluster& c, double frame) : s_(s), c_(c) {
+  Shares(const Scene& s, const Cluster& c, const std::vector<double>& times, double frame)
+      : s_(s), c_(c), times_(times) {
     for (const BondTable& t : s.bond_tables) {
       const double strength = t.strengthAt(frame) * (t.even ? 1 : bond::kUnevenPeak);
       factor_.push_back(strength > 0 ? 1 / strength : 0);
     }
   }
-  // Its table's strength has come to nothing.
-  bool cued(std::size_t n) const { return factor_[s_.bonds[c_.bonds[n]].table] == 0; }
+  // Its strength has come to nothing, by its table's keys or a rule.
+  bool cued(std::size_t n) const {
+    return factor_[s_.bonds[c_.bonds[n]].table] == 0 || times_[c_.bonds[n]] == 0;
+  }
   double of(std::size_t n, const bond::Stress& stress, bond::Why* why = nullptr) const {
     const bond::Bond& b = s_.bonds[c_.bonds[n]];
-    return bond::shareOf(stress, b.strength, why) * factor_[b.table];
+    return bond::shareOf(stress, b.strength, why) * factor_[b.table] / times_[c_.bonds[n]];
   }
   double worst(std::span<const bond::Stress> stresses) const {
     double most = 0;
@@ -91,6 +94,7 @@ class Shares {
  private:
   const Scene& s_;
   const Cluster& c_;
+  const std::vector<double>& times_;
   std::vector<double> factor_;
 };
 
@@ -162,7 +166,7 @@ bool World::mayBreak(const Cluster& c, std::uint32_t piece, double force, double
   double area = 0, weakest = bond::kUnbreakable;
   for (std::uint32_t n = c.first_bond[node_of_[piece]]; n < c.first_bond[node_of_[piece] + 1]; ++n) {
     const bond::Bond& b = scene_.bonds[c.bonds_of[n]];
-    const double factor = scene_.bond_tables[b.table].strengthAt(frame);
+    const double factor = times_[c.bonds_of[n]] * scene_.bond_tables[b.table].strengthAt(frame);
     area += b.face.area;
     weakest =
         least(weakest, factor * least(b.strength.tension, least(b.strength.shear, b.strength.compression)));
@@ -194,7 +198,7 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
     const double reach = scene_.bond_tables[scene_.bonds[c.bonds[0]].table].reach;
     if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
     const bond::Solved solved = c.solver->sudden(loads[k], reach > 0 ? reach : kReach * c.traits.size);
-    const Shares shares(scene_, c, frame);
+    const Shares shares(scene_, c, times_, frame);
     bool any = false;
     for (std::size_t n = 0; n < c.bonds.size(); ++n) {
       bond::Why why{};
@@ -276,7 +280,7 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   bond::Gives gave(loads.size());
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave[n] = gave_[c.pieces[n]];
   const Vec3 spin = c.pose.turn.conjugate() * c.spin;
-  const Shares shares(scene_, c, frame);
+  const Shares shares(scene_, c, times_, frame);
   if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
   std::vector<std::uint32_t> gone;  // a blow of this very substep may have taken some
   bool apart = false;

@@ -8,7 +8,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 8;
+constexpr std::uint32_t kCheckpointVersion = 9;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -111,6 +111,14 @@ Bytes World::save() const {
     for (const double x : {j.stiffness, j.length, j.motor_speed}) w.add(x);
   w.add(static_cast<std::uint64_t>(broken_.size()));
   for (const char b : broken_) w.add(static_cast<std::uint8_t>(b));
+  for (const double t : times_) w.add(t);
+  for (const std::vector<RuleState>& rule : rule_states_)
+    for (const RuleState& s : rule) {
+      w.add(s.held);
+      w.add(s.due);
+      w.add(static_cast<std::uint8_t>(s.holds));
+      w.add(static_cast<std::uint8_t>(s.done));
+    }
   for (const char o : own_) w.add(static_cast<std::uint8_t>(o));
   for (const Cluster& c : clusters_) {
     w.add(c.pose.position);
@@ -187,6 +195,16 @@ void World::restore(const Bytes& bytes) {
     r.read(flag);
     b = static_cast<char>(flag);
   }
+  for (double& t : times_) r.read(t);
+  for (std::vector<RuleState>& rule : rule_states_)
+    for (RuleState& s : rule) {
+      r.read(s.held);
+      r.read(s.due);
+      r.read(flag);
+      s.holds = flag != 0;
+      r.read(flag);
+      s.done = flag != 0;
+    }
   for (char& o : own_) {
     r.read(flag);
     o = static_cast<char>(flag);
@@ -208,7 +226,8 @@ void World::restore(const Bytes& bytes) {
   for (std::size_t i = 0; i < sleep_.size(); ++i) {
     const bool hangs = cluster_of_[i] != kNoCluster && !inFreeCluster(i);
     if (own_[i] && !hangs && !traits_[i].dynamic) makeDynamic(i);
-    if (hangs && traits_[i].dynamic) makeStill(i);
+    if ((hangs || !own_[i]) && traits_[i].dynamic) makeStill(i);
+    if (sleep_[i] == Sleep::Gone) rules_.remove(i);
   }
   moving_.assign(motion_.size(), 0);
   hits_.clear();

@@ -40,7 +40,7 @@ void World::drive(double from, double to, int iterations) {
   // What only changes its form stays where it is, and is on the move.
   for (const std::uint32_t i : bending_pieces_) {
     const auto led = [&](const solve::Drive& d) { return d.piece == i; };
-    if (std::any_of(drives_.begin(), drives_.end(), led)) continue;
+    if (std::any_of(drives_.begin(), drives_.end(), led) || sleep_[i] != Sleep::Driven) continue;
     moving_[i] = bendSpeed(i) > 0;
     if (!moving_[i]) continue;
     drives_.push_back({i, std::vector<Pose>(static_cast<std::size_t>(iterations) + 1, motion_.pose(i))});
@@ -88,7 +88,12 @@ bool World::allAtRest() const {
   }
   for (const Bend& b : bends_)
     if (b.speed > 0) return false;
-  return true;
+  for (const bond::Bond& b : scene_.bonds) {
+    const act::Track& keys = scene_.bond_tables[b.table].strengths;
+    if (!keys.keys.empty() && keys.keys.back().frame > frame_ && !broken_[&b - scene_.bonds.data()])
+      return false;
+  }
+  return !rulesWait();
 }
 
 // What touches something that starts to move goes with it, and so does all that stands on that: asleep it

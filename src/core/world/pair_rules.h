@@ -16,6 +16,9 @@ class PairRules {
   // Which joined pairs collide again, now that some joints are broken; by the scene's joints.
   void findJoined(const std::vector<solve::JointState>& states);
 
+  // From now on it collides with nothing.
+  void remove(std::size_t piece);
+
   // i < j, in both. The last rule that names both counts, key by key.
   bool collide(std::size_t i, std::size_t j) const;
   solve::Surfaces surfaces(std::size_t i, std::size_t j) const;
@@ -26,6 +29,7 @@ class PairRules {
 
   const Scene& scene_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> joined_;  // that do not collide, ascending
+  std::vector<char> gone_;                                       // a piece; empty: none is
   std::vector<std::uint64_t> in_a_, in_b_;  // a piece: the rules whose first or second set it is in
 };
 

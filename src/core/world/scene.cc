@@ -102,6 +102,10 @@ std::string whyInvalid(const Scene& s) {
   for (const bond::Bond& b : s.bonds)
     if (!(b.a < b.b) || b.b.index() >= s.pieces.size() || b.table >= s.bond_tables.size())
       return "a bond holds no two pieces";
+  for (const Rule& r : s.rules)
+    for (std::size_t k = 0; k < r.who.size(); ++k)
+      if (r.who[k].index() >= s.pieces.size() || (k > 0 && !(r.who[k - 1] < r.who[k])))
+        return "rule '" + r.name + "' takes no piece, or they are out of order";
   return {};
 }
 

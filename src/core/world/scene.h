@@ -14,6 +14,7 @@
 #include "core/solve/contact.h"
 #include "core/solve/joint.h"
 #include "core/solve/traits.h"
+#include "core/world/rule.h"
 
 namespace drubble::world {
 
@@ -132,6 +133,7 @@ struct Scene {
   std::vector<SceneJoint> joints;
   std::vector<BondTable> bond_tables;
   std::vector<bond::Bond> bonds;  // by a, then b; rigid ones
+  std::vector<Rule> rules;        // in the order in which they are looked at
   std::vector<Watch> watches;
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();

@@ -121,7 +121,9 @@ Steps chooseSteps(World& w) {
   const std::vector<char> jointed = jointedPieces(w.joints_, w.joint_states_, w.motion_.size());
   std::vector<Wanted> parts(static_cast<std::size_t>(w.team_.size()));
   const auto internalFor = [&](const solve::Traits& t, double weights) {
-    return gravity > 0 ? frame * solve::stepsForRate(t.spring_rate) * solve::stiffening(weights) : 0;
+    if (!(gravity > 0)) return 0.0;
+    const double stiffer = solve::stiffening(weights);
+    return frame * solve::stepsForRate(t.spring_rate) * (stiffer > 1 ? stiffer / solve::kStiffened : 1);
   };
   w.team_.share(
       w.motion_.size(), kPiecesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {

@@ -87,6 +87,7 @@ World::World(const Scene& scene, Machine machine)
   went_of_.place.assign(scene.pieces.size(), 0);
   findBends();
   takeJoints();
+  takeRules();
   watch_forces_.assign(scene.watches.size(), Vec3::Zero());
   for (std::uint32_t w = 0; w < scene.watches.size(); ++w)
     for (const PieceId p : scene.watches[w].who) watched_.push_back({p.value, w});
@@ -175,7 +176,7 @@ void World::substep(double from, double to, int iterations, int depth) {
     dropCarriers(p);
     dropClusterBodies();
   } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks) ||
-           breakBonds(p, from, to, judge));
+           strikeRules(p.hits, to, judge) || breakBonds(p, from, to, judge));
   bond_breaks_.insert(bond_breaks_.end(), judge.breaks.begin(), judge.breaks.end());
   engine_.enter(Work::Guard);
   const std::vector<Passing> passings = findPassings(p);
@@ -196,6 +197,7 @@ void World::substep(double from, double to, int iterations, int depth) {
     joint_breaks_.insert(joint_breaks_.end(), breaks.begin(), breaks.end());
     if (!breaks.empty()) rules_.findJoined(joint_states_);
   }
+  const std::size_t first_hit = hits_.size();
   commit(std::move(p));
   watchForces(to - from);
   engine_.enter(Work::Sleep);
@@ -203,6 +205,12 @@ void World::substep(double from, double to, int iterations, int depth) {
   shrinkRestOverlaps();
   updateRest(h);
   fallAsleep();
+  if (scene_.rules.empty()) return;
+  engine_.enter(Work::Other);
+  std::vector<char> broke(motion_.size(), 0);
+  for (const BondBreak& b : judge.breaks)
+    for (const PieceId i : {scene_.bonds[b.bond].a, scene_.bonds[b.bond].b}) broke[i.index()] = 1;
+  followRules(first_hit, broke, to, h);
 }
 
 void World::commit(solve::Proposal&& p) {
@@ -313,6 +321,7 @@ FrameStats World::advance(Watcher& watcher) {
   hits_.clear();
   joint_breaks_.clear();
   bond_breaks_.clear();
+  rule_deeds_.clear();
   bond_worst_ = {};
   work_ = 0;
   watch_forces_.assign(scene_.watches.size(), Vec3::Zero());

@@ -11,6 +11,7 @@
 // step.
 #pragma once
 #include <cstdint>
+#include <map>
 #include <span>
 #include <vector>
 
@@ -20,6 +21,7 @@
 #include "core/bond/stress.h"
 #include "core/collide/near_pairs.h"
 #include "core/collide/pairs.h"
+#include "core/mesh/tree.h"
 #include "core/solve/contact.h"
 #include "core/solve/substep.h"
 #include "core/world/clusters.h"
@@ -30,8 +32,9 @@
 
 namespace drubble::world {
 
-// Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough.
-enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held };
+// Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough. Frozen: stopped by a
+// rule, for good. Gone: removed by one, touches nothing.
+enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held, Frozen, Gone };
 
 // Progress and cancelling; asked once a substep. Told which stage the work is in.
 class Watcher : public WorkListener {
@@ -105,6 +108,8 @@ class World {
   // A bond of the scene's: whether it has gone.
   bool bondBroken(std::size_t bond) const { return broken_[bond] != 0; }
   const std::vector<Cluster>& clusters() const { return clusters_; }
+  // What rules did, of the last frame, in order.
+  const std::vector<RuleDeed>& ruleDeeds() const { return rule_deeds_; }
   // kNoCluster: no bond holds it.
   std::uint32_t clusterOf(std::size_t piece) const { return cluster_of_[piece]; }
 
@@ -152,6 +157,14 @@ class World {
     int rounds = 0;
     std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
     std::vector<BondBreak> breaks;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> ruled;  // rule and piece: done already
+  };
+  // How far a rule is with one of its pieces.
+  struct RuleState {
+    double held = 0;     // s: for so long it has held
+    double due = -1;     // s until it is done; negative: not on its way
+    bool holds = false;  // in the substep before
+    bool done = false;   // and never again
   };
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
@@ -181,6 +194,7 @@ class World {
   void startCluster(Cluster& c);
   void makeClusters();
   void makeStill(std::size_t piece);
+  void hangUp(Cluster& c);
   void goOnAs(Cluster& c, const Cluster& whole);
   void letGo(std::size_t piece, const Cluster& from);
   bool inFreeCluster(std::size_t piece) const {
@@ -224,6 +238,24 @@ class World {
               std::vector<bond::Load>& loads) const;
   void shareBlow(const solve::Hit& hit, double share);
   void push(std::size_t piece, const Vec3& place, const Vec3& impulse);
+  void takeRules();
+  bool inRegion(const Region& r, const Vec3& at) const;
+  bool ruleHolds(const RuleWhen& w, std::uint32_t piece, double frame) const;
+  std::vector<char> touchedMembers(const Rule& r) const;
+  bool strikeRules(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge);
+  void followRules(std::size_t first_hit, const std::vector<char>& broke, double frame, double h);
+  bool rulesWait() const;
+  bool act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces, std::vector<BondBreak>& breaks);
+  void hold(std::uint32_t piece);
+  void release(std::uint32_t piece);
+  bool stop(std::uint32_t piece, Sleep as);
+  void remove(std::uint32_t piece);
+  void wakeAbout(const std::vector<char>& taken);
+  void dropContactsOf(const std::vector<char>& taken);
+  bool breakBondsOf(const std::vector<char>& taken, std::vector<BondBreak>& breaks);
+  bool breakAll(std::uint32_t piece, std::vector<BondBreak>& breaks);
+  void setStrengthOf(const std::vector<char>& taken, double times);
+  double countedEnergy(std::size_t piece) const;
   void findBends();
   void bend(double from, double to);
   const Bend* bendOf(std::size_t piece) const;
@@ -317,10 +349,12 @@ class World {
   RestingContacts resting_;
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
   std::vector<solve::JointState> joint_states_;
-  std::vector<char> broken_;       // a bond
-  std::vector<char> own_;          // a piece: it would move by itself if nothing held it
-  std::vector<Cluster> clusters_;  // their motion; the rest follows from broken_ and own_
-  bond::Gives gave_;               // a piece: how far it gave under what its cluster bore last
+  std::vector<char> broken_;                         // a bond
+  std::vector<double> times_;                        // a bond: of its strength, as rules have it
+  std::vector<std::vector<RuleState>> rule_states_;  // a rule, one of its pieces
+  std::vector<char> own_;                            // a piece: it would move by itself if nothing held it
+  std::vector<Cluster> clusters_;                    // their motion; the rest follows from broken_ and own_
+  bond::Gives gave_;  // a piece: how far it gave under what its cluster bore last
   struct {
     std::vector<Vec3> position;
     std::vector<Quat> turn;
@@ -341,7 +375,9 @@ class World {
   std::vector<std::uint32_t> cluster_of_, node_of_;  // a piece: its cluster, its place among that one's
   std::vector<BondBreak> bond_breaks_;
   BondWorst bond_worst_;
-  double work_ = 0;  // J, in this frame
+  std::vector<RuleDeed> rule_deeds_;
+  std::map<std::uint32_t, mesh::Tree> region_trees_;  // a prototype, whose mesh a rule's region is
+  double work_ = 0;                                   // J, in this frame
   std::vector<Vec3> watch_forces_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> watched_;  // piece and watch, ascending
 

@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 5;
+inline constexpr int kCacheVersion = 6;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 
@@ -16,6 +16,8 @@ inline constexpr std::uint8_t kFlagFixed = 2;
 inline constexpr std::uint8_t kFlagDriven = 4;
 inline constexpr std::uint8_t kFlagHeld = 8;
 inline constexpr std::uint8_t kFlagBending = 16;
+inline constexpr std::uint8_t kFlagFrozen = 32;
+inline constexpr std::uint8_t kFlagGone = 64;
 
 inline constexpr const char* kCacheSchema = R"(
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
@@ -57,6 +59,8 @@ CREATE TABLE bond_breaks (
   frame INTEGER NOT NULL, bond INTEGER NOT NULL, why TEXT NOT NULL, share REAL,
   x REAL, y REAL, z REAL, normal_x REAL, normal_y REAL, normal_z REAL);
 CREATE TABLE bond_worst (frame INTEGER PRIMARY KEY, bond INTEGER NOT NULL, why TEXT NOT NULL, share REAL);
+CREATE TABLE rules (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, deed TEXT NOT NULL, pieces INTEGER NOT NULL);
+CREATE TABLE rule_deeds (frame INTEGER NOT NULL, rule INTEGER NOT NULL, piece INTEGER NOT NULL);
 CREATE TABLE watches (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
 CREATE TABLE watch_forces (
   frame INTEGER NOT NULL, watch INTEGER NOT NULL, x REAL, y REAL, z REAL, PRIMARY KEY (frame, watch)) WITHOUT ROWID;

@@ -11,6 +11,7 @@
 #include "files/cache/blob.h"
 #include "files/cache/bonds.h"
 #include "files/cache/joints.h"
+#include "files/cache/rules.h"
 #include "files/cache/sql.h"
 
 namespace drubble::files {
@@ -96,6 +97,7 @@ class CacheReader {
   std::vector<CachedBond> bonds() { return readBonds(*db_); }  // by number
   std::vector<CachedBondBreak> bondBreaks() { return readBondBreaks(*db_); }
   std::vector<CachedBondWorst> bondWorsts() { return readBondWorsts(*db_); }
+  std::vector<CachedRule> rules() { return readRules(*db_); }
   std::vector<CachedWatch> watches();
   std::vector<std::string> notes();
   // Where the vertices of a prototype that bends are at a frame, body space.

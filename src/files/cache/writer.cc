@@ -3,11 +3,13 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <filesystem>
 
 #include "files/cache/bonds.h"
 #include "files/cache/format.h"
 #include "files/cache/joints.h"
+#include "files/cache/rules.h"
 
 namespace drubble::files {
 
@@ -33,7 +35,11 @@ std::string prepared(const std::string& path, bool force) {
 // Driven at first, handed to the solver later.
 bool released(const world::Scene& s, std::size_t piece) {
   for (const world::Mover& m : s.movers)
-    if (m.piece.index() == piece) return m.release_frame.has_value();
+    if (m.piece.index() == piece && m.release_frame) return true;
+  for (const world::Rule& r : s.rules)
+    if (r.then == world::Deed::Release && s.pieces[piece].role != world::Role::Dynamic &&
+        std::binary_search(r.who.begin(), r.who.end(), PieceId(piece)))
+      return true;
   return false;
 }
 
@@ -55,6 +61,8 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   if (w.sleepOf(i) == world::Sleep::Fixed && !hangs) s.flags |= kFlagFixed;
   if (w.sleepOf(i) == world::Sleep::Driven) s.flags |= kFlagDriven;
   if (w.sleepOf(i) == world::Sleep::Held) s.flags |= kFlagHeld;
+  if (w.sleepOf(i) == world::Sleep::Frozen) s.flags |= kFlagFrozen;
+  if (w.sleepOf(i) == world::Sleep::Gone) s.flags |= kFlagGone;
   if (w.bending(i)) s.flags |= kFlagBending;
   return s;
 }
@@ -121,6 +129,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
           .once();
   writeJoints(db_, s);
   writeBonds(db_, s);
+  writeRules(db_, s);
   Statement watch(db_, "INSERT INTO watches VALUES (?, ?)");
   for (std::uint32_t k = 0; k < s.watches.size(); ++k) watch.bind(k).bind(s.watches[k].name).once();
   db_.run("COMMIT");
@@ -215,6 +224,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   addEvents(w);
   writeJointFrame(db_, w);
   writeBondFrame(db_, w, stats);
+  writeRuleFrame(db_, w);
   Statement force(db_, "INSERT INTO watch_forces VALUES (?, ?, ?, ?, ?)");
   for (std::uint32_t k = 0; k < w.watchForces().size(); ++k) {
     const Vec3& f = w.watchForces()[k];

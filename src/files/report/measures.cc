@@ -20,7 +20,7 @@ measure::Sample sampleOf(int frame, const std::vector<PieceState>& states) {
     s.speed.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]),
                            static_cast<double>(p.velocity[2]))
                           .norm());
-    s.asleep.push_back((p.flags & (kFlagAwake | kFlagFixed)) == 0);
+    s.asleep.push_back((p.flags & (kFlagAwake | kFlagFixed | kFlagFrozen | kFlagGone)) == 0);
   }
   return s;
 }
@@ -91,10 +91,12 @@ Measures measureCache(CacheReader& cache) {
     return i >= 0 ? cache.pieces()[static_cast<std::size_t>(i)].name : std::string();
   };
   std::vector<measure::Sample> samples;
-  std::vector<char> driven;
+  std::vector<char> driven, gone;
   for (const CachedFrame& f : m.frames) {
     const std::vector<PieceState> states = cache.states(f.frame);
     samples.push_back(sampleOf(f.frame, states));
+    if (&f == &m.frames.back())
+      for (const PieceState& p : states) gone.push_back((p.flags & kFlagGone) != 0);
     driven.push_back(std::any_of(states.begin(), states.end(), [](const PieceState& p) {
       return (p.flags & kFlagBending) != 0 ||
              ((p.flags & kFlagDriven) != 0 && p.velocity != std::array<float, 3>{});
@@ -125,7 +127,7 @@ Measures measureCache(CacheReader& cache) {
       lowestFixed(cache, samples.back(), lowestFixed(cache, samples.front(), {}));
   std::vector<char> staying = counted;
   for (std::size_t i = 0; i < m.pieces; ++i) {
-    if (!counted[i] || !isStray(cache, i, samples.back().position[i], lowest)) continue;
+    if (!counted[i] || gone[i] || !isStray(cache, i, samples.back().position[i], lowest)) continue;
     m.strays.push_back(cache.pieces()[i].name);
     staying[i] = 0;
   }
@@ -150,6 +152,7 @@ Measures measureCache(CacheReader& cache) {
   for (const CachedFrame& f : m.frames) work.push_back(f.work);
   m.drift = measure::drift(kinetic, potential, driven, work);
   m.joints = jointHistories(cache, m.frames);
+  m.rules = cache.rules();
   m.watches = cache.watches();
   for (std::size_t k = 0; k < m.frames.size(); ++k)
     if (m.frames[k].substeps * m.frames[k].iterations >

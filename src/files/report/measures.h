@@ -54,6 +54,7 @@ struct Measures {
   std::vector<JointHistory> joints;
   std::vector<CachedWatch> watches;
   Damage damage;
+  std::vector<CachedRule> rules;
   std::size_t finest = 0;  // the place in `frames` of the one that was cut most finely
 };
 

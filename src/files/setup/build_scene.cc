@@ -14,6 +14,7 @@
 #include "files/setup/build_acts.h"
 #include "files/setup/build_bonds.h"
 #include "files/setup/build_joints.h"
+#include "files/setup/build_rules.h"
 #include "files/setup/cut_maker.h"
 #include "files/setup/kits.h"
 #include "files/setup/table.h"
@@ -56,6 +57,7 @@ class Builder {
     if (problems_.empty()) addActs(s_, out_, problems_);
     if (problems_.empty()) addJoints(s_, out_, problems_);
     if (problems_.empty()) addBonds(s_, out_, problems_);
+    if (problems_.empty()) addRules(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);
   }

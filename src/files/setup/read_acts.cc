@@ -32,8 +32,6 @@ Selector readSelector(Table& t, const std::string& key, bool needed) {
   return out;
 }
 
-namespace {
-
 std::optional<SelectSetup::Region> readRegion(Table& t, const std::string& key) {
   const toml::node* n = t.node(key);
   if (n == nullptr) return {};
@@ -53,8 +51,6 @@ std::optional<SelectSetup::Region> readRegion(Table& t, const std::string& key) 
   });
   return r;
 }
-
-}  // namespace
 
 void readSelections(Table& root, Setup& s) {
   root.table("select", [&](Table& all) {

@@ -231,6 +231,16 @@ struct BondSetup {
   world::BondTable table;
 };
 
+// When something holds for a piece, something is done to it.
+struct RuleSetup {
+  std::string name;
+  bool enabled = true;
+  Where where, when_where;
+  Selector who, touched_by;
+  std::optional<SelectSetup::Region> inside, outside;
+  world::Rule rule;  // without its pieces and regions
+};
+
 struct WatchSetup {
   std::string name;
   bool enabled = true;
@@ -269,6 +279,7 @@ struct Setup {
   std::vector<ContactSetup> contacts;
   std::vector<JointSetup> joints;
   std::vector<BondSetup> bonds;
+  std::vector<RuleSetup> rules;
   std::vector<WatchSetup> watches;
   std::vector<CameraSetup> cameras;
 

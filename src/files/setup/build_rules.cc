@@ -1,0 +1,97 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "files/setup/build_rules.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "files/setup/select.h"
+
+namespace drubble::files {
+
+namespace {
+
+using world::Deed;
+
+class Ruler {
+ public:
+  Ruler(const Setup& s, BuiltScene& built, std::vector<Problem>& problems)
+      : s_(s), built_(built), problems_(problems), selecting_(s, built, problems) {}
+
+  void add(const RuleSetup& r) {
+    const std::size_t had = problems_.size();
+    world::Rule rule = r.rule;
+    rule.who = selecting_.take(r.who);
+    if (r.touched_by.given()) rule.when.touched_by = selecting_.take(r.touched_by);
+    rule.when.inside = regionOf(r.inside);
+    rule.when.outside = regionOf(r.outside);
+    checkFrames(r);
+    if (problems_.size() > had) return;
+    checkPieces(r, rule);
+    built_.scene.rules.push_back(std::move(rule));
+  }
+
+ private:
+  const world::Scene& scene() const { return built_.scene; }
+
+  std::optional<world::Region> regionOf(const std::optional<SelectSetup::Region>& r) {
+    if (!r) return {};
+    world::Region out{r->box, r->centre, r->radius, {}};
+    if (r->body.empty()) return out;
+    for (std::size_t i = 0; i < scene().pieces.size(); ++i)
+      if (scene().pieces[i].name == r->body) out.body = PieceId(i);
+    if (!out.body.valid()) problems_.push_back({fmt::format("no piece is called '{}'", r->body), r->where});
+    return out;
+  }
+
+  void checkFrames(const RuleSetup& r) {
+    const world::RuleWhen& w = r.rule.when;
+    if (w.from > s_.last_frame || w.to < s_.first_frame)
+      problems_.push_back({fmt::format("rule '{}' waits for frame {}, outside the shot's {} to {}", r.name,
+                                       w.from > s_.last_frame ? w.from : w.to, s_.first_frame, s_.last_frame),
+                           r.when_where});
+  }
+
+  void checkPieces(const RuleSetup& r, const world::Rule& rule) {
+    const auto complain = [&](PieceId p, const char* why) {
+      problems_.push_back({fmt::format("rule '{}' cannot {} '{}': {}", r.name, world::deedName(rule.then),
+                                       scene().pieces[p.index()].name, why),
+                           r.who.where});
+    };
+    if (rule.then == Deed::Release || rule.then == Deed::Freeze || rule.then == Deed::Hold)
+      for (const PieceId p : rule.who) {
+        const world::Prototype& made_as = scene().prototypeOf(p.index());
+        if (!made_as.bends.empty())
+          return complain(p, "its numbered meshes change its form, which only what its keys lead can do");
+        if (rule.then == Deed::Release && !(made_as.traits.inverse_mass > 0))
+          return complain(p,
+                          "it is felt as a mesh or has no mass; give its body a shape that can move, "
+                          "like \"hull\"");
+      }
+    if (rule.then == Deed::BreakBonds || rule.then == Deed::Strength || rule.when.bond_broken) {
+      const auto taken = [&](PieceId p) { return std::binary_search(rule.who.begin(), rule.who.end(), p); };
+      if (std::none_of(scene().bonds.begin(), scene().bonds.end(),
+                       [&](const bond::Bond& b) { return taken(b.a) || taken(b.b); }))
+        problems_.push_back(
+            {fmt::format("rule '{}' is about bonds, but none of its {} pieces has one: give them a "
+                         "[[bond]]",
+                         r.name, rule.who.size()),
+             r.who.where});
+    }
+  }
+
+  const Setup& s_;
+  BuiltScene& built_;
+  std::vector<Problem>& problems_;
+  Selecting selecting_;
+};
+
+}  // namespace
+
+void addRules(const Setup& s, BuiltScene& built, std::vector<Problem>& problems) {
+  Ruler ruler(s, built, problems);
+  for (const RuleSetup& r : s.rules)
+    if (r.enabled) ruler.add(r);
+}
+
+}  // namespace drubble::files
