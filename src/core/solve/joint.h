@@ -21,7 +21,18 @@ enum class JointKind : std::uint8_t {
   Slider,  // goes along the axis
   Spring,  // pulls and pushes along the line between its ends
   Rope,    // pulls when it is taut: over several points
-  Fixed
+  Fixed,
+  Yielding  // a spring in all six ways that gives for good under too much: a strap, a bolt
+};
+
+// Of a yielding joint, by its rows: along the axis, two across it; turned about the axis, and bent about the
+// two.
+struct Yielding {
+  std::array<double, 6> stiffness{};      // N/m, N m/rad
+  std::array<double, 6> least{}, most{};  // N, N m: beyond these it gives
+  double damping = 0;                     // s: force of a speed, over that of as much stretch
+  double length = 0, radius = 0;          // m: of its fibres, and how far out they lie
+  double tear = 0;                        // strain that it may take for good, to and fro added up
 };
 
 struct JointSide {
@@ -50,6 +61,7 @@ struct Joint {
   double damping = 0;                                     // N s/m
   double breaks_force = std::numeric_limits<double>::infinity();   // N
   double breaks_torque = std::numeric_limits<double>::infinity();  // N m
+  Yielding yields;
 };
 
 // A joint has at most so many rows; which is which: joint_rows.cc.
@@ -58,7 +70,9 @@ inline constexpr std::size_t kMostJointRows = 10;
 // What has history.
 struct JointState {
   bool broken = false;
-  double turned = 0;  // rad, about the axis, whole turns counted
+  double turned = 0;            // rad, about the axis, whole turns counted
+  std::array<double, 6> set{};  // m, rad: how far a yielding one has given for good, now
+  double strained = 0;          // and the strain of all that, to and fro
   // What its rows carried: N or N m, in their order. Warm starts the next substep.
   std::array<double, kMostJointRows> carried{};
 };

@@ -31,6 +31,7 @@ Tied tiedBodies(const std::vector<JointGroup>& groups, const BlockInput& in) {
   std::vector<std::uint32_t> group_of(in.bodies.size(), kNone);
   for (std::uint32_t g = 0; g < groups.size(); ++g) {
     tied[g].bodies = groups[g].moving();
+    if (groups[g].yields()) continue;
     for (const std::uint32_t body : groups[g].moving()) group_of[body] = g;
   }
   struct Candidate {

@@ -58,7 +58,10 @@ JointGroup::JointGroup(const JointInput& in, const std::vector<std::uint32_t>& m
     for (const JointPoint& p : j.over) at.over.push_back(localBody(p.piece));
     places_.push_back(std::move(at));
     turned_.push_back(in_.states[m].turned);
+    set_.push_back(in_.states[m].set);
+    strained_.push_back(in_.states[m].strained);
     sprung_ = sprung_ || j.kind == JointKind::Spring;
+    yields_ = j.kind == JointKind::Yielding;
   }
   totals_.assign(joints_.size(), Slots{});
   sums_ = totals_;
@@ -139,7 +142,23 @@ void JointGroup::buildRows() {
   rows_.clear();
   for (std::uint32_t k = 0; k < joints_.size(); ++k)
     turned_[k] = addJointRows(in_.joints[joints_[k]], k, places_[k], bodies_, turned_[k], rows_);
+  yield();
   addContactRows();
+}
+
+// What is stretched beyond what its strength holds stays so much longer.
+void JointGroup::yield() {
+  for (JointRow& r : rows_.rows) {
+    if (r.kind != RowKind::Yield) continue;
+    const Yielding& y = in_.joints[joints_[r.joint]].yields;
+    const double stiffness = y.stiffness[r.slot];
+    double& set = set_[r.joint][r.slot];
+    const double over = r.error - set,
+                 held = stiffness > 0 ? clamped(over, -r.high / stiffness, -r.low / stiffness) : over;
+    set += over - held;
+    strained_[r.joint] += absolute(over - held) * (r.angular ? y.radius : 1) / y.length;
+    r.error = held;
+  }
 }
 
 void JointGroup::springsAgain(Bodies& bodies, BodyRows& rows, std::span<Speeds> loaded) {
@@ -182,6 +201,8 @@ void JointGroup::store(int steps, std::span<JointState> states, std::span<JointL
   for (std::size_t k = 0; k < joints_.size(); ++k) {
     JointState& s = states[joints_[k]];
     s.turned = turned_[k];
+    s.set = set_[k];
+    s.strained = strained_[k];
     for (std::size_t slot = 0; slot < kMostJointRows; ++slot) s.carried[slot] = totals_[k][slot] / dt_;
   }
   std::vector<std::array<double, 2>> squares(joints_.size(), {0, 0});
@@ -198,7 +219,7 @@ std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std:
                                     double gravity) {
   const std::size_t n = in.joints.size();
   Sets sets(n);
-  std::vector<std::uint32_t> first(bodies.size(), u32(n));
+  std::vector<std::uint32_t> first(bodies.size(), u32(n)), first_yielding(bodies.size(), u32(n));
   std::vector<char> moves(n, 0);
   for (std::uint32_t k = 0; k < n; ++k) {
     if (in.states[k].broken) continue;
@@ -206,10 +227,11 @@ std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std:
       const std::uint32_t body = body_of[p];
       if (body == 0 || bodies[body].fixed()) return;
       moves[k] = 1;
-      if (first[body] == n)
-        first[body] = k;
+      std::uint32_t& known = (in.joints[k].kind == JointKind::Yielding ? first_yielding : first)[body];
+      if (known == n)
+        known = k;
       else
-        sets.join(first[body], k);
+        sets.join(known, k);
     });
   }
   std::vector<std::vector<std::uint32_t>> members(n);

@@ -47,6 +47,8 @@ class JointGroup {
   // Those that move, of the substep's bodies; ascending.
   const std::vector<std::uint32_t>& moving() const { return moving_; }
   bool sprung() const { return sprung_; }
+  // All of its joints yield: it solves no contacts.
+  bool yields() const { return yields_; }
   // What solving it costs, in blocks of contacts.
   std::size_t blocks() const { return rows_.rows.size() / 4; }
   double work() const { return work_; }  // J, that its motors put in
@@ -78,6 +80,12 @@ class JointGroup {
   std::uint32_t localBody(PieceId piece);
   void takeBodies(const Bodies& bodies);
   void buildRows();
+  void yield();
+  void orderBodies();
+  void prepareYielding();
+  bool factorYielding();
+  void giveYielding();
+  double solveYielding(double enough, BodyRows& rows);
   void setTargets();
   void assemble();
   bool factor();
@@ -131,7 +139,7 @@ class JointGroup {
   std::vector<PieceId> pieces_;  // of bodies_
   std::vector<JointBody> bodies_;
   std::vector<std::uint32_t> moving_;
-  bool sprung_ = false;
+  bool sprung_ = false, yields_ = false;
 
   Pass pass_ = Pass::PushOut;
   double dt_ = 0;
@@ -147,7 +155,9 @@ class JointGroup {
   std::vector<Side> side_;  // a row
   Envelope matrix_, factors_;
   bool factored_ = false;
-  double ease_speed_ = 0;  // m/s: the same without a load
+  static constexpr std::uint32_t kNoPlace = 0xffffffffu;
+  std::vector<std::uint32_t> place_of_;  // of yielding joints, a body: where in the matrix
+  double ease_speed_ = 0;                // m/s: the same without a load
   // rad/s: what holds gives way like a spring that swings so fast. From size and gravity, not from the step:
   // what hangs straight across a gap sags as much however finely time is cut.
   double rate_ = 0;
@@ -165,12 +175,15 @@ class JointGroup {
   std::vector<Moving> before_;   // a body: as loaded
   std::vector<double> unknown_;  // a row: N s
   std::vector<double> turned_;
+  std::vector<std::array<double, 6>> set_;  // a joint: how far it has given for good
+  std::vector<double> strained_;
   std::vector<double> going_;  // a row: its speed in the motion
   double work_ = 0;
   std::vector<double> spring_error_;  // a joint: m, when the step began
 };
 
 // Groups of joints that share bodies which move, by their lowest joint; those that move nothing are left out.
+// Joints that yield are in groups of their own.
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,
                                     const TraitsList& traits, const Motion& motion, const Bodies& bodies,
                                     double gravity);

@@ -70,6 +70,9 @@ class Rows {
       case JointKind::Rope:
         addRope();
         break;
+      case JointKind::Yielding:
+        addYielding();
+        break;
     }
     return turned_;
   }
@@ -189,6 +192,21 @@ class Rows {
     term(a_.body, -u, -a_.arm.cross(u));
     term(b_.body, u, b_.arm.cross(u));
   }
+  void addYielding() {
+    const JointBody &a = bodies_[at_.a], &b = bodies_[at_.b];
+    const std::array<double, 6> error = stretchOf(j_, {a.position, a.turn}, {b.position, b.turn});
+    const Vec3 arm_b = b_.arm + (a_.at - b_.at);
+    for (int k = 0; k < 6; ++k) {
+      JointRow& r = row(RowKind::Yield, k < 3 ? kLinear + k : kAngular + k - 3, k >= 3,
+                        error[static_cast<std::size_t>(k)]);
+      r.low = j_.yields.least[static_cast<std::size_t>(k)];
+      r.high = j_.yields.most[static_cast<std::size_t>(k)];
+      if (k < 3)
+        ends(b_.axis(k), arm_b);
+      else
+        turns(b_.axis(k - 3));
+    }
+  }
   void addRope() {
     row(RowKind::Bounded, kLinear, false, j_.length - jointLength(j_, at_, bodies_));
     Vec3 before = Vec3::Zero();
@@ -221,6 +239,19 @@ class Rows {
 double addJointRows(const Joint& j, std::uint32_t index, const JointPlaces& at,
                     std::span<const JointBody> bodies, double turned, JointRows& out) {
   return Rows(j, index, at, bodies, turned, out).add();
+}
+
+std::array<double, 6> stretchOf(const Joint& j, const Pose& a, const Pose& b) {
+  const Quat turn_a = (a.turn * j.a.frame).normalized(), turn_b = (b.turn * j.b.frame).normalized();
+  const Vec3 apart = a.toWorld(j.a.at) - b.toWorld(j.b.at);
+  Quat q = turn_b.conjugate() * turn_a;
+  if (q.w() < 0) q.coeffs() = -q.coeffs();
+  std::array<double, 6> out{};
+  for (int k = 0; k < 3; ++k) {
+    out[static_cast<std::size_t>(k)] = apart.dot(turn_b * Vec3::Unit(k));
+    out[static_cast<std::size_t>(k) + 3] = 2 * q.vec()[k];
+  }
+  return out;
 }
 
 double jointLength(const Joint& j, const JointPlaces& at, std::span<const JointBody> bodies) {

@@ -26,8 +26,9 @@ enum class RowKind : std::uint8_t {
   Bounded,  // its error is not to be below nothing; only ever pushes
   Drive,    // its speed is to be what is wanted, as far as its strength goes
   Spring,
-  Push,  // of a contact: its speed is not to be below what is wanted; only ever pushes
-  Rub    // of a contact: its speed is to be nothing, as far as friction goes
+  Yield,  // a spring, as far as its strength goes
+  Push,   // of a contact: its speed is not to be below what is wanted; only ever pushes
+  Rub     // of a contact: its speed is to be nothing, as far as friction goes
 };
 
 // What a unit of its impulse does to one body.
@@ -45,6 +46,7 @@ struct JointRow {
   double error = 0;                    // m or rad
   double wanted = 0;                   // m/s or rad/s, of a Drive
   double strength = 0;                 // N or N m, of a Drive
+  double low = 0, high = 0;            // N or N m, of a Yield
 };
 
 struct JointRows {
@@ -67,6 +69,10 @@ struct JointPlaces {
 // counting whole turns; returns what it is now.
 double addJointRows(const Joint& j, std::uint32_t index, const JointPlaces& at,
                     std::span<const JointBody> bodies, double turned, JointRows& out);
+
+// How far a yielding joint is from where it was made, a row: m and rad. `a`, `b`: its bodies' poses, the
+// world's of none.
+std::array<double, 6> stretchOf(const Joint& j, const Pose& a, const Pose& b);
 
 // The length of a spring or rope (m) as its bodies are.
 double jointLength(const Joint& j, const JointPlaces& at, std::span<const JointBody> bodies);

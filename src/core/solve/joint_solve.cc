@@ -54,6 +54,19 @@ void JointGroup::setTargets() {
         target_[i] = -j.stiffness * r.error / give;
         break;
       }
+      case RowKind::Yield: {
+        // Implicit in stretch and speed: what is stiff is held, and nothing rings.
+        const Yielding& y = in_.joints[joints_[r.joint]].yields;
+        const double stiffness = y.stiffness[r.slot], give = stiffness * (dt_ + y.damping);
+        if (!push || !(give > 0))
+          side_[i] = Side::Out;
+        else if (side_[i] == Side::Out)
+          side_[i] = Side::Free;
+        if (side_[i] == Side::Out) break;
+        soft_[i] = 1 / (dt_ * give);
+        target_[i] = -stiffness * r.error / give;
+        break;
+      }
       case RowKind::Push:
       case RowKind::Rub:
         contactTarget(i);
@@ -134,6 +147,7 @@ void JointGroup::prepare(Pass pass, double dt, const Bodies& bodies, const BodyR
   findGaps(rows);
   takeBodies(bodies);
   buildRows();
+  if (yields_) return prepareYielding();
   assemble();
   setTargets();
   for (std::size_t i = 0; i < soft_.size(); ++i) matrix_.at(i, i) += soft_[i];
@@ -164,10 +178,12 @@ double JointGroup::speedOf(const JointRow& r) const {
 
 double JointGroup::least(const JointRow& r) const {
   if (r.kind == RowKind::Bounded || r.kind == RowKind::Push) return 0;
+  if (r.kind == RowKind::Yield) return r.low * dt_;
   return r.kind == RowKind::Drive ? -r.strength * dt_ : -std::numeric_limits<double>::infinity();
 }
 
 double JointGroup::most(const JointRow& r) const {
+  if (r.kind == RowKind::Yield) return r.high * dt_;
   return r.kind == RowKind::Drive ? r.strength * dt_ : std::numeric_limits<double>::infinity();
 }
 
@@ -188,7 +204,9 @@ bool JointGroup::changeSides(bool one_only) {
   bool changed = false;
   for (std::size_t i = 0; i < rows_.rows.size() && !(changed && one_only); ++i) {
     const JointRow& r = rows_.rows[i];
-    if (r.kind != RowKind::Bounded && r.kind != RowKind::Drive && r.kind != RowKind::Push) continue;
+    if (r.kind != RowKind::Bounded && r.kind != RowKind::Drive && r.kind != RowKind::Push &&
+        r.kind != RowKind::Yield)
+      continue;
     if (side_[i] == Side::Out) continue;
     if (side_[i] == Side::Free) {
       const double now = total(i);
@@ -234,6 +252,7 @@ double JointGroup::findMissing() {
 }
 
 double JointGroup::solve(double enough, BodyRows& rows) {
+  if (yields_) return solveYielding(enough, rows);
   loadSpeeds(rows);
   for (std::size_t i = 0; i < side_.size(); ++i)
     if (side_[i] == Side::Low || side_[i] == Side::High) putAtBound(i);
@@ -318,6 +337,7 @@ void JointGroup::warmStart(BodyRows& rows) {
 }
 
 void JointGroup::refine(const Bodies& bodies, std::span<const Speeds> loaded, BodyRows& rows) {
+  if (yields_) return;
   const std::vector<double> straight = target_;
   for (int n = 0; n < kRefinements; ++n) {
     const std::vector<double> last = target_;

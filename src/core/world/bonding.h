@@ -25,4 +25,11 @@ struct Facing {
 std::vector<Facing> facing(const Scene& s, std::span<const PieceId> a, std::span<const PieceId> b,
                            double reach);
 
+// A yielding bond as the solver has it, its strength as at the scene's first frame: elastic as a bar from
+// centre to centre with the bond's face for a section, plastic where that would be. A bar's moments: Gere and
+// Goodno, Mechanics of Materials (2012), 5.5 and 6.10.
+solve::Joint yieldingJoint(const Scene& s, const bond::Bond& b);
+// Its strength is `times` what the bond has.
+void setYieldStrength(const bond::Bond& b, double times, solve::Joint& j);
+
 }  // namespace drubble::world

@@ -2,6 +2,7 @@
 // Saving and restoring all that has history. What is computed anew in every substep is not in it.
 #include <numeric>
 
+#include "core/world/bonding.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
@@ -101,6 +102,8 @@ Bytes World::save() const {
   for (const solve::JointState& s : joint_states_) {
     w.add(static_cast<std::uint8_t>(s.broken));
     w.add(s.turned);
+    for (const double x : s.set) w.add(x);
+    w.add(s.strained);
     for (const double x : s.carried) w.add(x);
   }
   for (const solve::JointLoad& l : joint_loads_) {
@@ -112,6 +115,7 @@ Bytes World::save() const {
   w.add(static_cast<std::uint64_t>(broken_.size()));
   for (const char b : broken_) w.add(static_cast<std::uint8_t>(b));
   for (const double t : times_) w.add(t);
+  for (const double t : yield_times_) w.add(t);
   for (const std::vector<RuleState>& rule : rule_states_)
     for (const RuleState& s : rule) {
       w.add(s.held);
@@ -181,6 +185,8 @@ void World::restore(const Bytes& bytes) {
     r.read(flag);
     s.broken = flag != 0;
     r.read(s.turned);
+    for (double& x : s.set) r.read(x);
+    r.read(s.strained);
     for (double& x : s.carried) r.read(x);
   }
   for (solve::JointLoad& l : joint_loads_) {
@@ -196,6 +202,7 @@ void World::restore(const Bytes& bytes) {
     b = static_cast<char>(flag);
   }
   for (double& t : times_) r.read(t);
+  for (double& t : yield_times_) r.read(t);
   for (std::vector<RuleState>& rule : rule_states_)
     for (RuleState& s : rule) {
       r.read(s.held);
@@ -222,7 +229,9 @@ void World::restore(const Bytes& bytes) {
     r.read(g.travel);
     r.read(g.turn);
   }
-  rules_.findJoined(joint_states_);
+  for (std::size_t n = 0; n < yielding_.size(); ++n)
+    setYieldStrength(scene_.bonds[yielding_[n]], yield_times_[n], joints_[scene_.joints.size() + n]);
+  rules_.findJoined(joint_states_, broken_);
   for (std::size_t i = 0; i < sleep_.size(); ++i) {
     const bool hangs = cluster_of_[i] != kNoCluster && !inFreeCluster(i);
     if (own_[i] && !hangs && !traits_[i].dynamic) makeDynamic(i);

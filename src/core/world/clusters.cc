@@ -90,7 +90,7 @@ std::vector<Cluster> clustersOf(const Scene& s, const std::vector<char>& broken,
   Sets sets(n);
   std::vector<char> held(n, 0);
   for (std::size_t k = 0; k < s.bonds.size(); ++k) {
-    if (broken[k]) continue;
+    if (broken[k] || s.yields(s.bonds[k])) continue;
     const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
     if (own[a] && own[b]) sets.join(a, b);
     held[a] = held[b] = 1;
@@ -108,7 +108,7 @@ std::vector<Cluster> clustersOf(const Scene& s, const std::vector<char>& broken,
     clusterOf(i).pieces.push_back(i);
   }
   for (std::uint32_t k = 0; k < s.bonds.size(); ++k) {
-    if (broken[k]) continue;
+    if (broken[k] || s.yields(s.bonds[k])) continue;
     const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
     if (!own[a] && !own[b]) continue;
     Cluster& c = clusterOf(own[a] ? a : b);

@@ -58,7 +58,10 @@ bool World::act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces,
       setStrengthOf(taken, r.to);
       break;
   }
-  if (regroup && !scene_.bonds.empty()) findClusters();
+  if (regroup && !scene_.bonds.empty()) {
+    findClusters();
+    rules_.findJoined(joint_states_, broken_);
+  }
   return loosened;
 }
 
@@ -114,6 +117,7 @@ void World::remove(std::uint32_t i) {
     solve::eachPiece(joints_[k], [&](std::size_t j) { wakeJoined(j); });
     joint_states_[k].broken = true;
     joint_states_[k].carried.fill(0);
+    if (k >= scene_.joints.size()) continue;
     joint_breaks_.push_back({k, joint_loads_[k], placeOf(joints_[k].a)});
     joint_loads_[k] = {};
   }
@@ -144,8 +148,14 @@ bool World::breakBondsOf(const std::vector<char>& taken, std::vector<BondBreak>&
   for (std::uint32_t k = 0; k < scene_.bonds.size(); ++k) {
     const bond::Bond& b = scene_.bonds[k];
     if (broken_[k] || (!taken[b.a.index()] && !taken[b.b.index()])) continue;
-    broken_[k] = 1;
     any = true;
+    if (scene_.yields(b)) {
+      const auto n = std::lower_bound(yielding_.begin(), yielding_.end(), k) - yielding_.begin();
+      loosen(static_cast<std::size_t>(n), bond::Why::Cue, kCued, breaks);
+      for (const PieceId p : {b.a, b.b}) wakeJoined(p.index());
+      continue;
+    }
+    broken_[k] = 1;
     // Its face goes with its pieces.
     const Pose now = motion_.pose(b.a.index()), start = startPose(scene_, b.a);
     const Quat turned = now.turn * start.turn.conjugate();

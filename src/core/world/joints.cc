@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "core/solve/joint_pieces.h"
+#include "core/solve/joint_rows.h"
+#include "core/world/bonding.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
@@ -12,15 +14,79 @@ using solve::eachPiece;
 
 void World::takeJoints() {
   for (const SceneJoint& j : scene_.joints) joints_.push_back(j.joint);
+  for (std::uint32_t k = 0; k < scene_.bonds.size(); ++k) {
+    if (!scene_.yields(scene_.bonds[k])) continue;
+    yielding_.push_back(k);
+    joints_.push_back(yieldingJoint(scene_, scene_.bonds[k]));
+    yield_times_.push_back(scene_.bond_tables[scene_.bonds[k].table].strengthAt(scene_.first_frame));
+  }
   joint_states_.resize(joints_.size());
   joint_loads_.resize(joints_.size());
+  for (std::size_t n = 0; n < yielding_.size(); ++n)
+    joint_states_[scene_.joints.size() + n].broken = broken_[yielding_[n]] != 0;
+  rules_.findJoined(joint_states_, broken_);
+}
+
+// What holds them is as strong as keys and rules have it; what has come to nothing goes.
+void World::keyYielding(double frame) {
+  bool gone = false;
+  for (std::size_t n = 0; n < yielding_.size(); ++n) {
+    const std::uint32_t k = yielding_[n];
+    if (broken_[k]) continue;
+    const bond::Bond& b = scene_.bonds[k];
+    const double times = times_[k] * scene_.bond_tables[b.table].strengthAt(frame);
+    solve::Joint& j = joints_[scene_.joints.size() + n];
+    if (times == yield_times_[n]) continue;
+    yield_times_[n] = times;
+    setYieldStrength(b, times, j);
+    for (const PieceId p : {b.a, b.b}) wakeJoined(p.index());
+    if (times > 0) continue;
+    loosen(n, bond::Why::Cue, 1, bond_breaks_);
+    gone = true;
+  }
+  if (gone) rules_.findJoined(joint_states_, broken_);
+}
+
+// A yielding bond goes.
+void World::loosen(std::size_t n, bond::Why why, double share, std::vector<BondBreak>& breaks) {
+  const std::size_t at = scene_.joints.size() + n;
+  broken_[yielding_[n]] = 1;
+  any_broken_ = true;
+  joint_states_[at].broken = true;
+  joint_states_[at].carried.fill(0);
+  const solve::Joint& j = joints_[at];
+  const Pose on = j.a.piece.valid() ? motion_.pose(j.a.piece.index()) : Pose{};
+  breaks.push_back({yielding_[n], why, share, on.toWorld(j.a.at), on.turn * (j.a.frame * Vec3::UnitX())});
+}
+
+// Marks those that have been strained beyond what they bear. False: none were.
+bool World::tearYielding(const std::vector<solve::JointState>& after, std::vector<solve::JointState>& states,
+                         BondJudge& judge) {
+  bool any = false;
+  for (std::size_t n = 0; n < yielding_.size(); ++n) {
+    const std::size_t at = scene_.joints.size() + n;
+    const solve::Joint& j = joints_[at];
+    if (states[at].broken || !(after[at].strained > j.yields.tear)) continue;
+    // By what went farthest: along, across, or bent and twisted.
+    std::array<double, 6> way{};
+    for (std::size_t k = 0; k < 6; ++k) way[k] = absolute(after[at].set[k]) * (k < 3 ? 1 : j.yields.radius);
+    const std::size_t most = static_cast<std::size_t>(std::max_element(way.begin(), way.end()) - way.begin());
+    const bond::Why why = most == 0   ? (after[at].set[0] > 0 ? bond::Why::Compression : bond::Why::Tension)
+                          : most <= 3 ? bond::Why::Shear
+                                      : bond::Why::Tension;
+    loosen(n, why, after[at].strained / j.yields.tear, judge.breaks);
+    states[at] = joint_states_[at];
+    any = true;
+  }
+  if (any) rules_.findJoined(states, broken_);
+  return any;
 }
 
 // Their keyed values as they are at a shot frame. A change wakes what it concerns.
 void World::keyJoints(double frame) {
   const double before = joints_.empty() ? 0 : springEnergy();
   bool changed = false;
-  for (std::size_t k = 0; k < joints_.size(); ++k) {
+  for (std::size_t k = 0; k < scene_.joints.size(); ++k) {
     const SceneJoint& from = scene_.joints[k];
     solve::Joint& j = joints_[k];
     const auto set = [&](const act::Track& keys, double& value) {
@@ -36,6 +102,7 @@ void World::keyJoints(double frame) {
     set(from.motor_speed, j.motor_speed);
   }
   if (changed) work_ += springEnergy() - before;
+  keyYielding(frame);
 }
 
 // And what it touches: asleep, that would hold it fast. A held piece stays put for whatever pulls at it.
@@ -72,7 +139,7 @@ bool World::wakeForJoints() {
 bool World::breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<solve::JointState>& states,
                         std::vector<JointBreak>& breaks) const {
   bool any = false;
-  for (std::uint32_t k = 0; k < loads.size(); ++k) {
+  for (std::uint32_t k = 0; k < scene_.joints.size(); ++k) {
     const solve::Joint& j = joints_[k];
     if (states[k].broken || (loads[k].force <= j.breaks_force && loads[k].torque <= j.breaks_torque))
       continue;
@@ -142,7 +209,16 @@ double World::springEnergy() const {
   double sum = 0;
   for (std::size_t k = 0; k < joints_.size(); ++k) {
     const solve::Joint& j = joints_[k];
-    if (j.kind != solve::JointKind::Spring || joint_states_[k].broken) continue;
+    if (joint_states_[k].broken) continue;
+    if (j.kind == solve::JointKind::Yielding) {
+      const auto poseOf = [&](PieceId p) { return p.valid() ? motion_.pose(p.index()) : Pose{}; };
+      const std::array<double, 6> apart = solve::stretchOf(j, poseOf(j.a.piece), poseOf(j.b.piece));
+      for (std::size_t i = 0; i < 6; ++i) {
+        const double over = apart[i] - joint_states_[k].set[i];
+        sum += 0.5 * j.yields.stiffness[i] * over * over;
+      }
+    }
+    if (j.kind != solve::JointKind::Spring) continue;
     const double over = (placeOf(j.b) - placeOf(j.a)).norm() - j.length;
     sum += 0.5 * j.stiffness * over * over;
   }

@@ -7,7 +7,7 @@
 namespace drubble::world {
 
 PairRules::PairRules(const Scene& scene) : scene_(scene) {
-  findJoined(std::vector<solve::JointState>(scene.joints.size()));
+  findJoined(std::vector<solve::JointState>(scene.joints.size()), std::vector<char>(scene.bonds.size(), 0));
   if (scene.pair_rules.empty()) return;
   in_a_.assign(scene.pieces.size(), 0);
   in_b_ = in_a_;
@@ -17,7 +17,7 @@ PairRules::PairRules(const Scene& scene) : scene_(scene) {
   }
 }
 
-void PairRules::findJoined(const std::vector<solve::JointState>& states) {
+void PairRules::findJoined(std::span<const solve::JointState> states, const std::vector<char>& broken) {
   joined_.clear();
   for (std::size_t k = 0; k < scene_.joints.size(); ++k) {
     const SceneJoint& j = scene_.joints[k];
@@ -25,6 +25,9 @@ void PairRules::findJoined(const std::vector<solve::JointState>& states) {
     if (!j.collide && !states[k].broken && a.valid() && b.valid())
       joined_.push_back(std::minmax(a.value, b.value));
   }
+  for (std::size_t k = 0; k < scene_.bonds.size(); ++k)
+    if (scene_.yields(scene_.bonds[k]) && !broken[k])
+      joined_.push_back({scene_.bonds[k].a.value, scene_.bonds[k].b.value});
   std::sort(joined_.begin(), joined_.end());
 }
 

@@ -2,6 +2,7 @@
 // What two pieces do when they meet: their materials, and the scene's rules for pairs.
 #pragma once
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "core/world/scene.h"
@@ -13,8 +14,9 @@ class PairRules {
   // At most kMostPairRules rules in the scene.
   explicit PairRules(const Scene& scene);
 
-  // Which joined pairs collide again, now that some joints are broken; by the scene's joints.
-  void findJoined(const std::vector<solve::JointState>& states);
+  // Which joined pairs collide again, now that some joints are broken, by the scene's joints, and some
+  // yielding bonds, by its bonds.
+  void findJoined(std::span<const solve::JointState> states, const std::vector<char>& broken);
 
   // From now on it collides with nothing.
   void remove(std::size_t piece);

@@ -111,6 +111,10 @@ struct BondTable {
   double reach = 0;          // m: how far a blow is felt; 0: from the cluster's size
   double blow_time = 0.002;  // s
   bool even = false;         // cells are of a size: peaks come out as in a beam
+  // Its bonds give before they part: springs in the solver, not what makes one body of their pieces.
+  bool yields = false;
+  double damping = 0.1;  // share of the critical, of a yielding bond
+  double tear = 0.3;     // strain that it may take for good
 
   double strengthAt(double frame) const { return strengths.at(frame, Vec3(strength, 0, 0)).x(); }
 };
@@ -132,7 +136,7 @@ struct Scene {
   std::vector<Mover> movers;         // by piece, ascending, at most one a piece
   std::vector<SceneJoint> joints;
   std::vector<BondTable> bond_tables;
-  std::vector<bond::Bond> bonds;  // by a, then b; rigid ones
+  std::vector<bond::Bond> bonds;  // by a, then b
   std::vector<Rule> rules;        // in the order in which they are looked at
   std::vector<Watch> watches;
   Vec3 gravity = Vec3(0, -9.81, 0);
@@ -144,6 +148,7 @@ struct Scene {
   SolverSettings solver;
   std::optional<Box> keep_inside;
 
+  bool yields(const bond::Bond& b) const { return bond_tables[b.table].yields; }
   // Simulated seconds: a frame's at a shot frame, those between two, those since the first.
   double frameSeconds(double frame) const { return time_scales.at(frame, Vec3(time_scale, 0, 0)).x() / fps; }
   double seconds(double from, double to) const { return (to - from) * frameSeconds(0.5 * (from + to)); }

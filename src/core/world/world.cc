@@ -176,7 +176,8 @@ void World::substep(double from, double to, int iterations, int depth) {
     dropCarriers(p);
     dropClusterBodies();
   } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks) ||
-           strikeRules(p.hits, to, judge) || breakBonds(p, from, to, judge));
+           tearYielding(p.joint_states, joint_states, judge) || strikeRules(p.hits, to, judge) ||
+           breakBonds(p, from, to, judge));
   bond_breaks_.insert(bond_breaks_.end(), judge.breaks.begin(), judge.breaks.end());
   engine_.enter(Work::Guard);
   const std::vector<Passing> passings = findPassings(p);
@@ -195,7 +196,7 @@ void World::substep(double from, double to, int iterations, int depth) {
     joint_loads_ = std::move(p.joint_loads);
     work_ += p.work;
     joint_breaks_.insert(joint_breaks_.end(), breaks.begin(), breaks.end());
-    if (!breaks.empty()) rules_.findJoined(joint_states_);
+    if (!breaks.empty()) rules_.findJoined(joint_states_, broken_);
   }
   const std::size_t first_hit = hits_.size();
   commit(std::move(p));

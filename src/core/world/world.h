@@ -98,10 +98,14 @@ class World {
   // substeps ended, hits included.
   const std::vector<Vec3>& watchForces() const { return watch_forces_; }
   // In the scene's order: with the values that are keyed as they are now.
-  const std::vector<solve::Joint>& joints() const { return joints_; }
-  const std::vector<solve::JointState>& jointStates() const { return joint_states_; }
+  std::span<const solve::Joint> joints() const { return std::span(joints_).first(scene_.joints.size()); }
+  std::span<const solve::JointState> jointStates() const {
+    return std::span(joint_states_).first(scene_.joints.size());
+  }
   // What they bore in the last substep.
-  const std::vector<solve::JointLoad>& jointLoads() const { return joint_loads_; }
+  std::span<const solve::JointLoad> jointLoads() const {
+    return std::span(joint_loads_).first(scene_.joints.size());
+  }
 
   // Of the last frame, in order.
   const std::vector<BondBreak>& bondBreaks() const { return bond_breaks_; }
@@ -266,6 +270,10 @@ class World {
   void drive(double from, double to, int iterations);
   void takeJoints();
   void keyJoints(double frame);
+  void keyYielding(double frame);
+  void loosen(std::size_t n, bond::Why why, double share, std::vector<BondBreak>& breaks);
+  bool tearYielding(const std::vector<solve::JointState>& after, std::vector<solve::JointState>& states,
+                    BondJudge& judge);
   void wakeJoined(std::size_t piece);
   bool wakeForJoints();
   bool breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<solve::JointState>& states,
@@ -351,6 +359,7 @@ class World {
   std::vector<solve::JointState> joint_states_;
   std::vector<char> broken_;                         // a bond
   std::vector<double> times_;                        // a bond: of its strength, as rules have it
+  std::vector<double> yield_times_;                  // a yielding bond: of its strength, as it was last
   std::vector<std::vector<RuleState>> rule_states_;  // a rule, one of its pieces
   std::vector<char> own_;                            // a piece: it would move by itself if nothing held it
   std::vector<Cluster> clusters_;                    // their motion; the rest follows from broken_ and own_
@@ -367,7 +376,8 @@ class World {
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene
   std::vector<solve::Hit> hits_;
-  std::vector<solve::Joint> joints_;  // as keyed
+  std::vector<solve::Joint> joints_;     // as keyed; behind the scene's its yielding bonds
+  std::vector<std::uint32_t> yielding_;  // those, in the scene's list of bonds
   std::vector<solve::JointLoad> joint_loads_;
   std::vector<JointBreak> joint_breaks_;
   bool any_broken_ = false;                          // of the bonds

@@ -186,4 +186,20 @@ TEST_CASE("what breaks is in the cache, and the report says what would just have
   fs::remove_all(folder);
 }
 
+TEST_CASE("bonds that yield: what they take, and what only they take", "[bond][yielding]") {
+  const std::string table = "[[bond]]\nname = \"straps\"\namong = \"wall/*\"\n";
+  const world::Scene s =
+      built(kWall + table + "kind = \"yielding\"\nstiffness = 0.1\ndamping = 0.5\ntear = 0.4\n").scene;
+  const world::Scene rigid = built(kWall + table).scene;
+  REQUIRE(s.bonds.size() == rigid.bonds.size());
+  CHECK(s.bond_tables[0].yields);
+  CHECK(s.bond_tables[0].damping == 0.5);
+  CHECK(s.bond_tables[0].tear == 0.4);
+  CHECK(s.bonds[0].stiffness == Approx(0.1 * rigid.bonds[0].stiffness));
+  CHECK_FALSE(rigid.bond_tables[0].yields);
+  const std::vector<std::string> said = problemsOf(kWall + table + "tear = 0.4\n");
+  REQUIRE(said.size() == 1);
+  CHECK_THAT(said[0], Catch::Matchers::Contains("kind = \"yielding\""));
+}
+
 }  // namespace drubble::files

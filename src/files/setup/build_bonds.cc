@@ -178,6 +178,7 @@ class Bonder {
                        built_.scene.pieces[bond.a.index()].name, built_.scene.pieces[bond.b.index()].name),
            b.where});
     }
+    bond.stiffness *= b.stiffness;
     bond.strength.tension *= times;
     bond.strength.compression *= times;
     bond.strength.shear *= times;

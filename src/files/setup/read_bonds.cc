@@ -67,6 +67,14 @@ void readBond(Table& t, const Setup& s, BondSetup& b) {
   table.name = b.name;
   if (t.has("material")) b.material = readMaterialName(t, s);
   table.strength = t.keyable("strength", 1, 1, kNotNegative, table.strengths);
+  table.yields = t.choice("kind", "rigid", {"rigid", "yielding"}) == "yielding";
+  for (const char* key : {"stiffness", "damping", "tear"})
+    if (t.has(key) && !table.yields)
+      t.complain(key,
+                 fmt::format("'{}' is for bonds that give before they part: add kind = \"yielding\"", key));
+  b.stiffness = t.number("stiffness", 1, kPositive);
+  table.damping = t.number("damping", table.damping, kNotNegative);
+  table.tear = t.number("tear", table.tear, kPositive);
   b.vary = t.number("vary", 0, {0, 1});
   b.unbreakable = t.flag("unbreakable", false);
   if (t.has("force")) b.force = readStrength(t, "force", {});

@@ -216,6 +216,7 @@ struct BondSetup {
   std::string material;  // whose strength counts; empty: the pieces' own
   double vary = 0;       // random share of a bond's strength
   bool unbreakable = false;
+  double stiffness = 1;                 // times the material's
   std::optional<bond::Strength> force;  // N, instead of stresses
   std::optional<bool> even;             // cells are of a size; else as their cut says
   std::uint64_t seed = 0;
