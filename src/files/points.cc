@@ -13,8 +13,6 @@
 
 namespace drubble::files {
 
-namespace {
-
 std::vector<std::string> columnsOf(const std::string& line) {
   std::vector<std::string> out;
   std::string word;
@@ -37,6 +35,8 @@ bool toNumber(const std::string& word, double& x) {
   const auto [end, code] = std::from_chars(word.data(), word.data() + word.size(), x);
   return code == std::errc{} && end == word.data() + word.size() && std::isfinite(x);
 }
+
+namespace {
 
 std::vector<Vec3> readCsv(const std::string& path) {
   std::ifstream in(path);

@@ -13,4 +13,9 @@ namespace drubble::files {
 // Throws Error(Input) with file and line.
 std::vector<Vec3> readPoints(const std::string& path);
 
+// The columns of a line of such a file, without their quotes; none for an empty line or a remark.
+std::vector<std::string> columnsOf(const std::string& line);
+// Whether all of `word` is a finite number.
+bool toNumber(const std::string& word, double& x);
+
 }  // namespace drubble::files

@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // What presses on bonded pieces, and what pushes them.
+#include <cmath>
+
 #include "core/collide/pairs.h"
 #include "core/solve/flight.h"
 #include "core/world/world.h"
@@ -41,9 +43,29 @@ void World::spread(const Cluster& c, std::uint32_t piece, const Vec3& place, con
   }
 }
 
-void World::shareBlow(const solve::Hit& hit, double share) {
-  push(hit.a.index(), hit.place, -share * hit.impulse * hit.normal);
-  push(hit.b.index(), hit.place, share * hit.impulse * hit.normal);
+// The whole takes a share of the blow, and as much more as takes `energy` (J) out of how the two come at each
+// other: a push p between them takes p v - p2 / 2m.
+void World::shareBlow(const solve::Hit& hit, double share, double energy) {
+  double impulse = share * hit.impulse, gives = 0;
+  for (const PieceId i : {hit.a, hit.b}) gives += giveOf(i.index(), hit.place, hit.normal);
+  const double speed = hit.speed - impulse * gives;
+  if (energy > 0 && speed > 0 && gives > 0) {
+    const double left = speed * speed - 2 * energy * gives;
+    impulse += (speed - (left > 0 ? std::sqrt(left) : 0)) / gives;
+  }
+  impulse = least(impulse, hit.impulse);
+  push(hit.a.index(), hit.place, -impulse * hit.normal);
+  push(hit.b.index(), hit.place, impulse * hit.normal);
+}
+
+// m/s that a N s along `normal` gives the place where it strikes.
+double World::giveOf(std::size_t i, const Vec3& place, const Vec3& normal) const {
+  if (!awake(i) || !traits_[i].dynamic) return 0;
+  const solve::Traits& t = bodyTraits(i);
+  const Pose at = inFreeCluster(i) ? clusters_[cluster_of_[i]].pose : motion_.pose(i);
+  const Vec3 lever = (place - at.position).cross(normal);
+  return t.inverse_mass * normal.dot(t.free_travel.cwiseProduct(normal)) +
+         lever.dot(solve::inverseInertiaWorld(t, at.turn) * lever);
 }
 
 // What is awake takes the impulse (N s) before the substep begins.

@@ -140,6 +140,27 @@ TEST_CASE("momentum is kept across every break, and the blow goes on with what i
   CHECK(left[1] > 2 * left[2]);
 }
 
+TEST_CASE("what tearing a wall open takes, the blow lacks", "[bond]") {
+  std::vector<double> left;
+  for (const double toughness : {0.0, 1000.0, 1e9}) {
+    Stage s;
+    s.scene.gravity.setZero();
+    s.material(stone(1e4));
+    wall(s, 9, 9, 0.2, -0.9);
+    BondTable table;
+    table.toughness = toughness;
+    bondAll(s, 0, table);
+    const std::size_t ball = s.sphere(0.15, Vec3(0.03, 0.02, 1), Vec3(0, 0, -12), 7000);
+    const Momentum before = momentumOf(s.world());
+    s.frames(24);
+    CHECK((momentumOf(s.world()).linear - before.linear).norm() < 1e-5 * before.linear.norm());
+    left.push_back(-s.velocity(ball).z());
+  }
+  CAPTURE(left);
+  CHECK(left[1] < left[0]);
+  CHECK(left[2] < left[1]);
+}
+
 TEST_CASE("bonds whose strength is keyed to nothing break on cue, asleep or hung up", "[bond]") {
   for (const bool hung : {false, true}) {
     Stage s;

@@ -177,7 +177,7 @@ bool World::mayBreak(const Cluster& c, std::uint32_t piece, double force, double
 bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge) {
   judge.struck.resize(motion_.size(), 0);
   std::vector<std::vector<bond::Load>> loads(clusters_.size());
-  std::vector<double> worst(clusters_.size(), 0);
+  std::vector<double> worst(clusters_.size(), 0), struck(worst), spent(worst);  // N s in all; J
   for (const solve::Hit& h : hits) {
     for (const auto& [piece, sign] : {std::pair(h.a.value, -1.0), std::pair(h.b.value, 1.0)}) {
       const std::uint32_t k = cluster_of_[piece];
@@ -186,6 +186,7 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
       const double seconds = scene_.bond_tables[scene_.bonds[c.bonds[0]].table].blow_time;
       if (!mayBreak(c, piece, h.impulse / seconds, frame)) continue;
       loads[k].resize(c.pieces.size() + c.anchors.size());
+      struck[k] += h.impulse;
       spread(c, piece, h.place, sign * h.impulse / seconds * h.normal, loads[k]);
     }
   }
@@ -207,6 +208,8 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
       if (first_look) noteWorst(c.bonds[n], share, why);
       if (!(share > 1)) continue;
       breakOff(c, n, share, why, judge);
+      const bond::Bond& b = scene_.bonds[c.bonds[n]];
+      spent[k] += scene_.bond_tables[b.table].toughness * b.face.area;
       any = true;
     }
     if (!any || hangsTogether(scene_, c, broken_, node_of_, own_))
@@ -217,10 +220,14 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
   if (!apart) return false;
   // What it bore before it broke is the whole's.
   for (const solve::Hit& h : hits) {
-    double most = 0;
-    for (const PieceId i : {h.a, h.b})
-      if (cluster_of_[i.index()] != kNoCluster) most = greatest(most, worst[cluster_of_[i.index()]]);
-    if (most > 1) shareBlow(h, 1 / most);
+    double most = 0, energy = 0;
+    for (const PieceId i : {h.a, h.b}) {
+      const std::uint32_t k = cluster_of_[i.index()];
+      if (k == kNoCluster || !(struck[k] > 0)) continue;
+      most = greatest(most, worst[k]);
+      energy += spent[k] * h.impulse / struck[k];
+    }
+    if (most > 1) shareBlow(h, 1 / most, energy);
   }
   return true;
 }

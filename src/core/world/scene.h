@@ -110,6 +110,7 @@ struct BondTable {
   act::Track strengths;      // over shot frames; x counts; without keys `strength` holds
   double reach = 0;          // m: how far a blow is felt; 0: from the cluster's size
   double blow_time = 0.002;  // s
+  double toughness = 0;      // J/m2: what tearing its faces open takes from the blow that does
   bool even = false;         // cells are of a size: peaks come out as in a beam
   // Its bonds give before they part: springs in the solver, not what makes one body of their pieces.
   bool yields = false;

@@ -240,7 +240,8 @@ class World {
   bond::StressSolver solverOf(const Cluster& c) const;
   void spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
               std::vector<bond::Load>& loads) const;
-  void shareBlow(const solve::Hit& hit, double share);
+  void shareBlow(const solve::Hit& hit, double share, double energy);
+  double giveOf(std::size_t piece, const Vec3& place, const Vec3& normal) const;
   void push(std::size_t piece, const Vec3& place, const Vec3& impulse);
   void takeRules();
   bool inRegion(const Region& r, const Vec3& at) const;

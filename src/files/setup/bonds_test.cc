@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <catch2/catch.hpp>
 #include <filesystem>
+#include <fstream>
 
 #include "core/world/world.h"
 #include "files/cache/reader.h"
@@ -200,6 +201,58 @@ TEST_CASE("bonds that yield: what they take, and what only they take", "[bond][y
   const std::vector<std::string> said = problemsOf(kWall + table + "tear = 0.4\n");
   REQUIRE(said.size() == 1);
   CHECK_THAT(said[0], Catch::Matchers::Contains("kind = \"yielding\""));
+}
+
+TEST_CASE("bonds listed in a file: their pairs, strengths and areas, and what is wrong with them", "[bond]") {
+  const auto folder = std::filesystem::temp_directory_path() / "drubble_bond_list";
+  std::filesystem::create_directories(folder);
+  const std::string setup = R"(
+[[body]]
+name = "left"
+box = [1, 1, 1]
+material = "brick"
+[[body]]
+name = "right"
+box = [1, 1, 1]
+at = [1, 0, 0]
+material = "brick"
+[[body]]
+name = "far"
+sphere = 0.5
+at = [4, 0, 0]
+material = "brick"
+[[bond]]
+name = "listed"
+list = "bonds.csv"
+)";
+  const auto made = [&](const std::string& csv) {
+    std::ofstream(folder / "bonds.csv") << csv;
+    return buildScene(parseSetup((folder / "setup.toml").string(), setup)).scene;
+  };
+  const auto said = [&](const std::string& csv) {
+    try {
+      made(csv);
+    } catch (const Error& e) {
+      return e.problems().at(0).message +
+             (e.problems().at(0).where ? " in line " + std::to_string(e.problems().at(0).where->line) : "");
+    }
+    return std::string();
+  };
+  const world::Scene s = made("# straps\nstrength, a, b, area\n0.5, right, left\n2, left, far, 0.25\n");
+  REQUIRE(s.bonds.size() == 2);
+  CHECK(s.bonds[0].face.area == Approx(1));
+  CHECK(s.bonds[0].strength.tension == 0.5 * 2e6);
+  CHECK(s.bonds[1].face.area == Approx(0.25));
+  CHECK(s.bonds[1].face.place.x() == Approx(2));
+  CHECK(s.bonds[1].strength.tension == 2 * 2e6);
+  CHECK(made("left right\n").bonds.size() == 1);
+  using Catch::Matchers::Contains;
+  CHECK_THAT(said("left,far\n"), Contains("share no face") && Contains("line 1"));
+  CHECK_THAT(said("left,right\nright,d\n"), Contains("no piece is called 'd' in line 2"));
+  CHECK_THAT(said("left\n"), Contains("names of two pieces"));
+  CHECK_THAT(said("left,right,much\n"), Contains("'much' is no strength"));
+  CHECK_THAT(said(""), Contains("lists no bonds"));
+  std::filesystem::remove_all(folder);
 }
 
 }  // namespace drubble::files

@@ -4,11 +4,15 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
+#include <filesystem>
 #include <map>
+#include <set>
 
 #include "core/base/random.h"
 #include "core/world/bonding.h"
+#include "files/pair_list.h"
 #include "files/setup/build_acts.h"
 #include "files/setup/select.h"
 
@@ -78,20 +82,25 @@ class Bonder {
 
   void add(const BondSetup& b) {
     const std::size_t had = problems_.size();
-    const std::vector<PieceId> a = selecting_.take(b.a), other = b.b.given() ? selecting_.take(b.b) : a;
+    listed_.clear();
+    const std::vector<PieceId> a = b.list.empty() ? selecting_.take(b.a) : takeList(b),
+                               other = b.b.given() ? selecting_.take(b.b) : a;
     if (problems_.size() > had) return;
     const auto in = [](const std::vector<PieceId>& list, PieceId p) {
       return std::binary_search(list.begin(), list.end(), p);
     };
     const auto wanted = [&](PieceId p, PieceId q) {
+      if (!b.list.empty()) return listed_.contains(ordered(p, q));
       return (in(a, p) && in(other, q)) || (in(a, q) && in(other, p));
     };
     std::map<Pair, bond::Face> faces;
     for (const auto& [pair, face] : cutFaces())
       if (wanted(pair.first, pair.second)) faces[pair] = face;
-    if (b.reach > 0 || faces.empty())
+    if (b.reach > 0 || faces.empty() || faces.size() < listed_.size())
       for (world::Facing& f : world::facing(built_.scene, a, other, b.reach))
-        faces.try_emplace({f.a, f.b}, std::move(f.face));
+        if (wanted(f.a, f.b)) faces.try_emplace({f.a, f.b}, std::move(f.face));
+    for (const auto& [pair, row] : listed_) faceListed(pair, row, faces);
+    if (problems_.size() > had) return;
     std::erase_if(faces, [&](const auto& x) { return !moves(x.first.first) && !moves(x.first.second); });
     if (faces.empty()) {
       built_.notes.push_back(fmt::format(
@@ -111,12 +120,60 @@ class Bonder {
     for (auto& [pair, face] : faces) {
       bond::Bond bond = world::bondOf(built_.scene, pair.first, pair.second, std::move(face), table);
       double times = strengthOf(b, pair, bond.face.place);
+      if (const auto row = listed_.find(pair); row != listed_.end()) times *= row->second.times;
       const auto first = clump.find(pair.first), second = clump.find(pair.second);
       if (first != clump.end() && second != clump.end() && first->second == second->second)
         times *= b.clump_times;
       setStrength(b, times, bond);
       bonds_[pair] = std::move(bond);
     }
+  }
+
+  // The pieces that a file names, ascending.
+  std::vector<PieceId> takeList(const BondSetup& b) {
+    std::map<std::string, PieceId> known;
+    for (std::size_t i = 0; i < built_.scene.pieces.size(); ++i)
+      known[built_.scene.pieces[i].name] = PieceId(i);
+    std::set<PieceId> out;
+    try {
+      for (const ListedPair& p :
+           readPairList((std::filesystem::path(s_.path).parent_path() / b.list).string())) {
+        std::array<PieceId, 2> two;
+        for (const std::size_t k : {0u, 1u}) {
+          const std::string& name = k == 0 ? p.a : p.b;
+          const auto at = known.find(name);
+          if (at == known.end())
+            throw Error(ErrorKind::Input, fmt::format("no piece is called '{}'", name), p.where);
+          two[k] = at->second;
+          out.insert(at->second);
+        }
+        if (two[0] == two[1])
+          throw Error(ErrorKind::Input, fmt::format("a bond of '{}' with itself: name two pieces", p.a),
+                      p.where);
+        listed_[ordered(two[0], two[1])] = p;
+      }
+    } catch (const Error& e) {
+      for (const Problem& p : e.problems())
+        problems_.push_back({p.message, p.where ? p.where : b.list_where});
+    }
+    return {out.begin(), out.end()};
+  }
+
+  // A listed pair that shares no face has one half-way, if its area is given.
+  void faceListed(const Pair& pair, const ListedPair& row, std::map<Pair, bond::Face>& faces) {
+    const double area = row.area ? *row.area * s_.unit * s_.unit : 0;
+    const auto at = faces.find(pair);
+    if (at == faces.end() && !(area > 0))
+      return problems_.push_back(
+          {fmt::format("'{}' and '{}' share no face: give the bond an area, or its table a reach", row.a,
+                       row.b),
+           row.where});
+    const Vec3 &p = built_.scene.pieces[pair.first.index()].start.position,
+               &q = built_.scene.pieces[pair.second.index()].start.position;
+    if (at == faces.end())
+      faces[pair] = bond::squareFace(0.5 * (p + q), (q - p).normalized(), area);
+    else if (area > 0)
+      at->second = bond::squareFace(at->second.place, at->second.normal, area);
   }
 
   bool moves(PieceId p) const { return built_.scene.pieces[p.index()].role == world::Role::Dynamic; }
@@ -225,6 +282,7 @@ class Bonder {
   Selecting selecting_;
   std::map<Pair, bond::Face> cut_faces_;
   std::map<Pair, bond::Bond> bonds_;
+  std::map<Pair, ListedPair> listed_;  // of the table in hand
   bool cut_faces_made_ = false, said_unbreakable_ = false;
 };
 

@@ -59,9 +59,12 @@ void readBond(Table& t, const Setup& s, BondSetup& b) {
     readBetween(t, "between takes [ONE, OTHER]: two name patterns, or lists of them", b.a, b.b);
   else
     b.a = readSelector(t, "among", false);
-  if (t.has("between") == t.has("among"))
+  b.list = t.text("list", "");
+  if (t.has("list")) b.list_where = t.document().where(*t.node("list"));
+  if (t.has("between") + t.has("among") + t.has("list") != 1)
     t.complain("among",
-               "a bond needs among = PIECES, or between = [ONE, OTHER]: which pieces it holds together");
+               "a bond needs among = PIECES, between = [ONE, OTHER] or list = FILE: which pieces it holds "
+               "together");
   b.reach = t.length("reach", 0, kNotNegative);
   world::BondTable& table = b.table;
   table.name = b.name;
@@ -79,6 +82,7 @@ void readBond(Table& t, const Setup& s, BondSetup& b) {
   b.unbreakable = t.flag("unbreakable", false);
   if (t.has("force")) b.force = readStrength(t, "force", {});
   table.reach = t.length("blow_reach", 0, kNotNegative);
+  table.toughness = t.number("toughness", 0, kNotNegative);
   b.even = t.has("even") ? std::optional<bool>(t.flag("even", false)) : std::nullopt;
   b.seed = t.seed("seed", s.seed);
   readZones(t, b);

@@ -211,7 +211,9 @@ struct BondSetup {
   std::string name;
   bool enabled = true;
   Where where;
-  Selector a, b;         // b not given: among a
+  Selector a, b;     // b not given: among a
+  std::string list;  // a CSV of pairs, instead
+  Where list_where;
   double reach = 0;      // m: pieces that do not share a face of a cut
   std::string material;  // whose strength counts; empty: the pieces' own
   double vary = 0;       // random share of a bond's strength
