@@ -93,6 +93,7 @@ class Source {
       throw Error(ErrorKind::Usage,
                   "--show bonds draws one frame: which of them hold is another matter in each");
     addBonds(stage_, all, bondsBrokenBy(frames.front(), all.size()),
+             cache_ ? cache_->bondStress(frames.front()) : std::vector<float>{},
              cache_ ? momentOf(*cache_, frames_.front()) : moment(frames_.front()));
   }
   void pullApart(double apart) {

@@ -16,8 +16,19 @@ namespace {
 
 constexpr double kRodShare = 0.0016;  // of the action
 constexpr double kWeak = 0.5;         // of the median strength: a bond that bears less is weak
-constexpr std::array<Rgb, 3> kColours = {kHoldsColour, kWeakColour, kBrokenColour};
-constexpr std::array<const char*, 3> kNames = {"bonds that hold", "weak bonds", "broken bonds"};
+// Of classes: those that hold and are weak, those that broke, then those that hold by what they bear.
+constexpr std::size_t kWeakOnes = 1, kBrokenOnes = 2, kBearing = 3;
+constexpr std::array<Rgb, 7> kColours = {kHoldsColour,      kWeakColour,       kBrokenColour,
+                                         kStressColours[0], kStressColours[1], kStressColours[2],
+                                         kStressColours[3]};
+constexpr std::array<const char*, 7> kNames = {
+    "bonds that hold",    "weak bonds",    "broken bonds",           "bonds that bear little",
+    "a quarter and more", "half and more", "three quarters and more"};
+
+std::size_t bearing(float share) {
+  const double quarters = greatest(0, 4 * static_cast<double>(share));
+  return kBearing + (quarters < 3 ? static_cast<std::size_t>(quarters) : 3);
+}
 
 double medianStrength(const std::vector<files::CachedBond>& bonds) {
   std::vector<double> all;
@@ -30,15 +41,19 @@ double medianStrength(const std::vector<files::CachedBond>& bonds) {
 }  // namespace
 
 void addBonds(Stage& stage, const std::vector<files::CachedBond>& bonds, const std::vector<char>& broken,
-              const Moment& start) {
+              const std::vector<float>& shares, const Moment& start) {
   stage.bonds = true;
+  stage.stress = !shares.empty();
   const double radius = kRodShare * extentOf(stage, start), weak = kWeak * medianStrength(bonds);
   for (StagePiece& p : stage.pieces)
     if (!stage.meshes[p.mesh].ground && !stage.meshes[p.mesh].line) p.opacity = 0.2;
   std::map<std::pair<std::uint32_t, std::size_t>, mesh::TriangleMesh> rods;  // by pose and class
   for (std::size_t k = 0; k < bonds.size(); ++k) {
     const files::CachedBond& b = bonds[k];
-    const std::size_t what = broken[k] ? 2 : b.strength.tension < weak ? 1 : 0;
+    const std::size_t what = broken[k]                   ? kBrokenOnes
+                             : k < shares.size()         ? bearing(shares[k])
+                             : b.strength.tension < weak ? kWeakOnes
+                                                         : 0;
     for (const std::uint32_t piece : {b.a, b.b}) {
       const StagePiece& p = stage.pieces[piece];
       if (!p.dynamic) continue;

@@ -75,8 +75,15 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     entries.emplace_back(kRangeColour, "its limits");
   }
   if (stage.bonds) {
-    entries.emplace_back(kHoldsColour, "bonds that hold");
-    entries.emplace_back(kWeakColour, "weak ones: under half the median");
+    if (stage.stress) {
+      constexpr std::array<const char*, 4> kBears = {"bonds that bear under a quarter of their strength",
+                                                     "a quarter to a half", "a half to three quarters",
+                                                     "more"};
+      for (std::size_t k = 0; k < kBears.size(); ++k) entries.emplace_back(kStressColours[k], kBears[k]);
+    } else {
+      entries.emplace_back(kHoldsColour, "bonds that hold");
+      entries.emplace_back(kWeakColour, "weak ones: under half the median");
+    }
     entries.emplace_back(kBrokenColour, "broken ones");
   }
   for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);

@@ -58,6 +58,7 @@ struct Stage {
   bool compares = false;  // shapes are laid over meshes
   bool marks = false;     // joints are marked
   bool bonds = false;     // and bonds
+  bool stress = false;    // by what they bear
   std::vector<StageLine> lines;
   int still_pose = -1;  // that of the lines; -1: there are none
 };
@@ -71,6 +72,10 @@ inline constexpr Rgb kMarkColour{0.93, 0.42, 0.08}, kRangeColour{0.98, 0.74, 0.1
 // Bonds: those that hold, those that are weaker than half of the others by half, those that have gone.
 inline constexpr Rgb kHoldsColour{0.16, 0.42, 0.62}, kWeakColour{0.90, 0.66, 0.16},
     kBrokenColour{0.85, 0.20, 0.14};
+// Those that hold, by the share of their strength that they bear: up to a quarter, a half, three quarters,
+// all of it.
+inline constexpr std::array<Rgb, 4> kStressColours = {Rgb{0.16, 0.42, 0.62}, Rgb{0.20, 0.62, 0.42},
+                                                      Rgb{0.95, 0.76, 0.12}, Rgb{0.93, 0.42, 0.08}};
 
 // One frame: where the pieces are and how fast they go (m/s).
 struct Moment {

@@ -15,6 +15,10 @@ void World::takeBonds() {
   for (const bond::Bond& b : scene_.bonds)
     broken_.push_back(scene_.bond_tables[b.table].strengthAt(scene_.first_frame) > 0 ? 0 : 1);
   times_.assign(scene_.bonds.size(), 1);
+  if (scene_.keepsStress()) {
+    shares_.assign(scene_.bonds.size(), -1.0f);
+    share_from_.assign(scene_.bonds.size(), scene_.first_frame - 1);
+  }
   own_.resize(n);
   for (std::size_t i = 0; i < n; ++i) own_[i] = scene_.pieces[i].role == Role::Dynamic;
   node_of_.assign(n, 0);

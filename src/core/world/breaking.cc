@@ -140,6 +140,15 @@ void World::noteWorst(std::uint32_t bond, double share, bond::Why why) {
   if (bond_breaks_.empty() && share > bond_worst_.share) bond_worst_ = {share, bond, why};
 }
 
+// The greatest of a frame counts.
+void World::noteShare(std::uint32_t bond, double share) {
+  if (shares_.empty()) return;
+  float& kept = shares_[bond];
+  const auto now = static_cast<float>(share);
+  kept = share_from_[bond] == frame_ && kept > now ? kept : now;
+  share_from_[bond] = frame_;
+}
+
 // Whether something came apart, so that the substep is to be proposed anew.
 bool World::breakBonds(solve::Proposal& p, double from, double to, BondJudge& judge) {
   if (clusters_.empty() || judge.rounds >= kMostRounds) return false;
@@ -205,6 +214,7 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
       bond::Why why{};
       const double share = shares.of(n, solved.stresses[n], &why);
       worst[k] = greatest(worst[k], share);
+      noteShare(c.bonds[n], share);
       if (first_look) noteWorst(c.bonds[n], share, why);
       if (!(share > 1)) continue;
       breakOff(c, n, share, why, judge);
@@ -310,6 +320,7 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
     for (std::size_t n = 0; n < share.size(); ++n) {
       share[n] = shares.of(n, solved.stresses[n], &why[n]);
       worst = greatest(worst, share[n]);
+      noteShare(c.bonds[n], share[n]);
     }
     if (judge.breaks.empty())
       for (std::size_t n = 0; n < share.size(); ++n) noteWorst(c.bonds[n], share[n], why[n]);

@@ -115,6 +115,8 @@ Bytes World::save() const {
   w.add(static_cast<std::uint64_t>(broken_.size()));
   for (const char b : broken_) w.add(static_cast<std::uint8_t>(b));
   for (const double t : times_) w.add(t);
+  for (const float s : shares_) w.add(s);
+  for (const std::int32_t f : share_from_) w.add(f);
   for (const double t : yield_times_) w.add(t);
   for (const std::vector<RuleState>& rule : rule_states_)
     for (const RuleState& s : rule) {
@@ -202,6 +204,8 @@ void World::restore(const Bytes& bytes) {
     b = static_cast<char>(flag);
   }
   for (double& t : times_) r.read(t);
+  for (float& s : shares_) r.read(s);
+  for (std::int32_t& f : share_from_) r.read(f);
   for (double& t : yield_times_) r.read(t);
   for (std::vector<RuleState>& rule : rule_states_)
     for (RuleState& s : rule) {

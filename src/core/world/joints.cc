@@ -59,6 +59,22 @@ void World::loosen(std::size_t n, bond::Why why, double share, std::vector<BondB
   breaks.push_back({yielding_[n], why, share, on.toWorld(j.a.at), on.turn * (j.a.frame * Vec3::UnitX())});
 }
 
+// What they bear at the frame's end.
+void World::noteYielding() {
+  if (shares_.empty()) return;
+  for (std::size_t n = 0; n < yielding_.size(); ++n) {
+    const std::size_t at = scene_.joints.size() + n;
+    if (joint_states_[at].broken) continue;
+    const solve::Yielding& y = joints_[at].yields;
+    double share = 0;
+    for (std::size_t k = 0; k < 6; ++k) {
+      const double force = joint_states_[at].carried[k], most = force > 0 ? y.most[k] : -y.least[k];
+      if (most > 0) share = greatest(share, absolute(force) / most);
+    }
+    noteShare(yielding_[n], share);
+  }
+}
+
 // Marks those that have been strained beyond what they bear. False: none were.
 bool World::tearYielding(const std::vector<solve::JointState>& after, std::vector<solve::JointState>& states,
                          BondJudge& judge) {

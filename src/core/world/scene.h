@@ -2,6 +2,7 @@
 // Everything a simulation starts from, in SI units, as plain data. Made from a setup by src/files; constant
 // while a world lives.
 #pragma once
+#include <algorithm>
 #include <optional>
 #include <string>
 #include <vector>
@@ -110,6 +111,7 @@ struct BondTable {
   act::Track strengths;      // over shot frames; x counts; without keys `strength` holds
   double reach = 0;          // m: how far a blow is felt; 0: from the cluster's size
   double blow_time = 0.002;  // s
+  bool keep_stress = false;  // of its bonds, in each frame
   double toughness = 0;      // J/m2: what tearing its faces open takes from the blow that does
   bool even = false;         // cells are of a size: peaks come out as in a beam
   // Its bonds give before they part: springs in the solver, not what makes one body of their pieces.
@@ -150,6 +152,10 @@ struct Scene {
   std::optional<Box> keep_inside;
 
   bool yields(const bond::Bond& b) const { return bond_tables[b.table].yields; }
+  bool keepsStress() const {
+    return std::any_of(bond_tables.begin(), bond_tables.end(),
+                       [](const BondTable& t) { return t.keep_stress; });
+  }
   // Simulated seconds: a frame's at a shot frame, those between two, those since the first.
   double frameSeconds(double frame) const { return time_scales.at(frame, Vec3(time_scale, 0, 0)).x() / fps; }
   double seconds(double from, double to) const { return (to - from) * frameSeconds(0.5 * (from + to)); }

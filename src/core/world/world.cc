@@ -351,6 +351,7 @@ FrameStats World::advance(Watcher& watcher) {
       out.asking = steps.asking;
     }
   }
+  noteYielding();
   ++frame_;
   engine_.enter(Work::Other);
   watchRest();

@@ -109,6 +109,9 @@ class World {
 
   // Of the last frame, in order.
   const std::vector<BondBreak>& bondBreaks() const { return bond_breaks_; }
+  // A bond of the scene's: the greatest share of its strength that it bore in the last frame in which that
+  // was looked at, or below 0 where it never was. Empty unless some table keeps it.
+  const std::vector<float>& bondShares() const { return shares_; }
   // A bond of the scene's: whether it has gone.
   bool bondBroken(std::size_t bond) const { return broken_[bond] != 0; }
   const std::vector<Cluster>& clusters() const { return clusters_; }
@@ -237,6 +240,8 @@ class World {
   bool mayBreak(const Cluster& c, std::uint32_t piece, double force, double frame) const;
   void breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge);
   void noteWorst(std::uint32_t bond, double share, bond::Why why);
+  void noteShare(std::uint32_t bond, double share);
+  void noteYielding();
   bond::StressSolver solverOf(const Cluster& c) const;
   void spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
               std::vector<bond::Load>& loads) const;
@@ -359,6 +364,8 @@ class World {
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
   std::vector<solve::JointState> joint_states_;
   std::vector<char> broken_;                         // a bond
+  std::vector<float> shares_;                        // what bonds bore, where that is kept
+  std::vector<std::int32_t> share_from_;             // the frame that began when it was looked at
   std::vector<double> times_;                        // a bond: of its strength, as rules have it
   std::vector<double> yield_times_;                  // a yielding bond: of its strength, as it was last
   std::vector<std::vector<RuleState>> rule_states_;  // a rule, one of its pieces

@@ -110,6 +110,20 @@ std::vector<Vec3> unpackPlaces(const Bytes& data) {
   return out;
 }
 
+Blob packShares(const std::vector<float>& shares) {
+  ByteWriter w;
+  for (const float s : shares) w.add(s);
+  return packBytes(w.take());
+}
+
+std::vector<float> unpackShares(const Bytes& data) {
+  const Bytes raw = unpackBytes(data);
+  ByteReader r(raw);
+  std::vector<float> out(raw.size() / sizeof(float));
+  for (float& s : out) r.read(s);
+  return out;
+}
+
 mesh::TriangleMesh unpackMesh(const Bytes& data) {
   const Bytes raw = unpackBytes(data);
   ByteReader r(raw);

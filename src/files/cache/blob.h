@@ -39,6 +39,10 @@ mesh::TriangleMesh unpackMesh(const Bytes& data);
 Blob packPlaces(const std::vector<Vec3>& places);
 std::vector<Vec3> unpackPlaces(const Bytes& data);
 
+// A share for each bond, in the scene's order.
+Blob packShares(const std::vector<float>& shares);
+std::vector<float> unpackShares(const Bytes& data);
+
 Blob packBytes(const Bytes& raw);
 Bytes unpackBytes(const Bytes& data);
 

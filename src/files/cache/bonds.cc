@@ -1,7 +1,11 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "files/cache/bonds.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
+
+#include "files/cache/blob.h"
 
 namespace drubble::files {
 
@@ -47,6 +51,14 @@ void writeBondFrame(Database& db, const world::World& w, const world::FrameStats
         .bind(bond::whyName(stats.bond_worst.why))
         .bind(stats.bond_worst.share)
         .once();
+  if (!w.bondShares().empty()) {
+    const Blob b = packShares(w.bondShares());
+    Statement(db, "INSERT INTO bond_stress VALUES (?, ?, ?)")
+        .bind(stats.frame)
+        .bind(std::span<const std::byte>(b.data))
+        .bind(b.hash)
+        .once();
+  }
   Statement row(db, "INSERT INTO bond_breaks VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
   for (const world::BondBreak& b : w.bondBreaks()) {
     row.bind(stats.frame).bind(b.bond).bind(bond::whyName(b.why)).bind(b.share);
@@ -84,6 +96,17 @@ std::vector<CachedBondBreak> readBondBreaks(Database& db) {
     out.push_back({static_cast<int>(r.integer(0)), static_cast<std::uint32_t>(r.integer(1)), r.text(2),
                    r.real(3), threeFrom(r, 4), threeFrom(r, 7)});
   return out;
+}
+
+std::vector<float> readBondStress(Database& db, int frame) {
+  Statement r(db, "SELECT data, hash FROM bond_stress WHERE frame = ?");
+  r.bind(frame);
+  if (!r.step()) return {};
+  const Bytes data = r.blob(0);
+  if (hashOf(data) != r.integer(1))
+    throw Error(ErrorKind::Input, fmt::format("the stresses of frame {} are damaged", frame),
+                Where{db.path(), 0, 0, ""});
+  return unpackShares(data);
 }
 
 std::vector<CachedBondWorst> readBondWorsts(Database& db) {

@@ -41,6 +41,8 @@ void writeBonds(Database& db, const world::Scene& s);
 void writeBondFrame(Database& db, const world::World& w, const world::FrameStats& stats);
 std::vector<CachedBond> readBonds(Database& db);
 std::vector<CachedBondBreak> readBondBreaks(Database& db);  // in order
+// By bond: what share of its strength it bore in a frame, below 0 where that is not known; empty: not kept.
+std::vector<float> readBondStress(Database& db, int frame);
 std::vector<CachedBondWorst> readBondWorsts(
     Database& db);  // by frame; none for a frame in which nothing bore on them
 

@@ -96,6 +96,7 @@ class CacheReader {
   std::vector<CachedJointLoad> jointLoads(int frame) { return readJointLoads(*db_, frame); }
   std::vector<CachedBond> bonds() { return readBonds(*db_); }  // by number
   std::vector<CachedBondBreak> bondBreaks() { return readBondBreaks(*db_); }
+  std::vector<float> bondStress(int frame) { return readBondStress(*db_, frame); }
   std::vector<CachedBondWorst> bondWorsts() { return readBondWorsts(*db_); }
   std::vector<CachedRule> rules() { return readRules(*db_); }
   std::vector<CachedWatch> watches();

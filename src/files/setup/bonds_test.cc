@@ -203,6 +203,31 @@ TEST_CASE("bonds that yield: what they take, and what only they take", "[bond][y
   CHECK_THAT(said[0], Catch::Matchers::Contains("kind = \"yielding\""));
 }
 
+TEST_CASE("stresses are in the cache where they are asked for", "[bond]") {
+  const auto folder = std::filesystem::temp_directory_path() / "drubble_stress_test";
+  std::filesystem::create_directories(folder);
+  for (const bool keep : {false, true}) {
+    const Setup setup =
+        parseSetup("wall.toml", kWall + "[[bond]]\nname = \"mortar\"\namong = \"wall/*\"\nkeep_stress = " +
+                                    (keep ? "true" : "false") + "\n");
+    RunOptions options;
+    options.cache_path = (folder / "wall.drub").string();
+    options.force = true;
+    simulate(setup, options);
+    CacheReader cache(options.cache_path);
+    const std::vector<float> shares = cache.bondStress(6);
+    if (!keep) {
+      CHECK(shares.empty());
+      continue;
+    }
+    REQUIRE(shares.size() == cache.bonds().size());
+    const float most = *std::max_element(shares.begin(), shares.end());
+    CHECK(most > 0);
+    CHECK(most < 0.5f);
+  }
+  std::filesystem::remove_all(folder);
+}
+
 TEST_CASE("bonds listed in a file: their pairs, strengths and areas, and what is wrong with them", "[bond]") {
   const auto folder = std::filesystem::temp_directory_path() / "drubble_bond_list";
   std::filesystem::create_directories(folder);

@@ -82,6 +82,7 @@ void readBond(Table& t, const Setup& s, BondSetup& b) {
   b.unbreakable = t.flag("unbreakable", false);
   if (t.has("force")) b.force = readStrength(t, "force", {});
   table.reach = t.length("blow_reach", 0, kNotNegative);
+  table.keep_stress = t.flag("keep_stress", false);
   table.toughness = t.number("toughness", 0, kNotNegative);
   b.even = t.has("even") ? std::optional<bool>(t.flag("even", false)) : std::nullopt;
   b.seed = t.seed("seed", s.seed);
