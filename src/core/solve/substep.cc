@@ -41,6 +41,7 @@ Bodies gatherBodies(const SubstepInput& in) {
     b.tumbles = !t.round && !t.turnLocked();
     if (!t.dynamic) return;
     b.acceleration = t.free_travel.cwiseProduct(in.gravity * t.gravity_share);
+    if (!in.pushes.empty()) b.acceleration += in.pushes[k].acceleration;
     b.inverse_mass = t.inverse_mass * t.free_travel;
     b.inverse_inertia = inverseInertiaWorld(t, b.turn);
   });
@@ -238,6 +239,7 @@ class Substep {
       ActiveBody& b = out_.bodies[i];
       if (b.drive == kNotDriven) {
         b.velocity += (b.halves ? 0.5 : 1) * dt_ * b.acceleration;
+        if (!in_.pushes.empty()) b.spin += dt_ * in_.pushes[i - 1].spin;
         if (b.damped) damp(in_.traits[b.piece], b);
       }
       BodyRow& row = rows_[i];

@@ -18,6 +18,11 @@ struct Drive {
   std::vector<Pose> poses;
 };
 
+// What pushes a body that moves, besides gravity.
+struct BodyPush {
+  Vec3 acceleration = Vec3::Zero(), spin = Vec3::Zero();  // m/s2, rad/s2
+};
+
 struct SubstepInput {
   const TraitsList& traits;
   const Motion& motion;
@@ -29,6 +34,7 @@ struct SubstepInput {
   std::span<const Drive> drives = {};         // of the driven ones among the active, ascending
   JointInput joints = {};
   Engine engine = {};
+  std::span<const BodyPush> pushes = {};  // by `active`; empty: none
 };
 
 struct Proposal {

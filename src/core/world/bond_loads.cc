@@ -112,6 +112,7 @@ std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Contacts& c
   for (std::size_t n = 0; n < c.pieces.size(); ++n) {
     const solve::Traits& t = scene_.prototypeOf(c.pieces[n]).traits;
     loads[n].force += t.mass() * t.gravity_share * down;
+    if (!pushes_.empty()) loads[n].force += c.pose.turn.conjugate() * pushes_[c.pieces[n]];
   }
   const auto take = [&](const solve::Contact& x) {
     const double total = static_cast<double>(x.totalForce());

@@ -282,7 +282,9 @@ bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, 
     const auto changes = [&](std::uint32_t b) { return keyed[scene_.bonds[b].table] != 0; };
     const bool changed = std::find(keyed.begin(), keyed.end(), 1) != keyed.end() &&
                          std::any_of(c.bonds.begin(), c.bonds.end(), changes);
-    const bool touched = !touching[k].empty();
+    const auto pushed = [&](std::uint32_t i) { return !pushes_[i].isZero(0); };
+    const bool touched =
+        !touching[k].empty() || (!pushes_.empty() && std::any_of(c.pieces.begin(), c.pieces.end(), pushed));
     if (c.anchored() ? !(touched || changed || !c.looked)
                      : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
       continue;

@@ -114,6 +114,7 @@ Bytes World::save() const {
     for (const double x : {j.stiffness, j.length, j.motor_speed}) w.add(x);
   w.add(static_cast<std::uint64_t>(broken_.size()));
   for (const char b : broken_) w.add(static_cast<std::uint8_t>(b));
+  for (const Vec3& p : asleep_pushes_) w.add(p);
   for (const double t : times_) w.add(t);
   for (const float s : shares_) w.add(s);
   for (const std::int32_t f : share_from_) w.add(f);
@@ -203,6 +204,7 @@ void World::restore(const Bytes& bytes) {
     r.read(flag);
     b = static_cast<char>(flag);
   }
+  for (Vec3& p : asleep_pushes_) r.read(p);
   for (double& t : times_) r.read(t);
   for (float& s : shares_) r.read(s);
   for (std::int32_t& f : share_from_) r.read(f);

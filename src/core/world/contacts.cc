@@ -31,7 +31,7 @@ Box World::sweptBox(std::size_t i, double h) const {
   box.add(Box{box.low + travel, box.high + travel});
   const double swing = least(motion_.spin[i].norm() * h, 2) * (t.outer_radius - t.inner_radius);
   const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * t.size;
-  return box.grown(swing + ahead + scene_.gravity.norm() * h * h);
+  return box.grown(swing + ahead + pullOn(i) * h * h);
 }
 
 // How far apart two pieces may be and still meet within the substep.
@@ -45,7 +45,7 @@ double World::reach(std::size_t a, std::size_t b, double h) const {
   // Either may be stopped short by a third within the substep: the other then comes on with its own speed.
   const double speed = greatest((motion_.velocity[a] - motion_.velocity[b]).norm(),
                                 greatest(motion_.velocity[a].norm(), motion_.velocity[b].norm()));
-  return ahead + swing + (speed + bendSpeed(a) + bendSpeed(b)) * h + scene_.gravity.norm() * h * h;
+  return ahead + swing + (speed + bendSpeed(a) + bendSpeed(b)) * h + greatest(pullOn(a), pullOn(b)) * h * h;
 }
 
 namespace {

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "core/act/force.h"
 #include "core/act/path.h"
 #include "core/base/id.h"
 #include "core/bond/bond.h"
@@ -140,7 +141,8 @@ struct Scene {
   std::vector<SceneJoint> joints;
   std::vector<BondTable> bond_tables;
   std::vector<bond::Bond> bonds;  // by a, then b
-  std::vector<Rule> rules;        // in the order in which they are looked at
+  std::vector<act::Force> forces;
+  std::vector<Rule> rules;  // in the order in which they are looked at
   std::vector<Watch> watches;
   Vec3 gravity = Vec3(0, -9.81, 0);
   Vec3 up = Vec3::UnitY();

@@ -214,6 +214,7 @@ void World::fallAsleep() {
     if (!awake(i) || kept[k]) continue;
     eachTogether(i, [&](std::uint32_t j) {
       sleep_[j] = Sleep::Asleep;
+      if (!asleep_pushes_.empty()) asleep_pushes_[j] = pushes_.empty() ? Vec3(Vec3::Zero()) : pushes_[j];
       motion_.velocity[j].setZero();
       motion_.spin[j].setZero();
     });

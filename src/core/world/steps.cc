@@ -133,8 +133,8 @@ Steps chooseSteps(World& w) {
           const solve::Traits& t = w.bodyTraits(i);
           const double travel = w.motion_.velocity[i].norm() * frame;
           const PieceId piece(i);
-          x.substeps.raise((travel + gravity * frame * frame) / (kFreeTravel * t.inner_radius), Asks::Travel,
-                           piece);
+          x.substeps.raise((travel + w.pullOn(i) * frame * frame) / (kFreeTravel * t.inner_radius),
+                           Asks::Travel, piece);
           if (!bends.empty())
             x.substeps.raise(bends[i] * frame / (kBendTravel * t.inner_radius), Asks::Bending, piece);
           x.internal.raise(internalFor(t, 1), Asks::Load, piece);

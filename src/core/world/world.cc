@@ -88,6 +88,10 @@ World::World(const Scene& scene, Machine machine)
   findBends();
   takeJoints();
   takeRules();
+  if (!scene.forces.empty()) {
+    asleep_pushes_.assign(scene.pieces.size(), Vec3::Zero());
+    for (const Prototype& p : scene.prototypes) faces_.push_back(facesOf(p.mesh));
+  }
   watch_forces_.assign(scene.watches.size(), Vec3::Zero());
   for (std::uint32_t w = 0; w < scene.watches.size(); ++w)
     for (const PieceId p : scene.watches[w].who) watched_.push_back({p.value, w});
@@ -147,6 +151,8 @@ void World::substep(double from, double to, int iterations, int depth) {
   bend(from, to);
   drive(from, to, iterations);
   keyJoints(0.5 * (from + to));
+  findPushes(0.5 * (from + to), h);
+  wakeForPushes();
   shelve();
   wakeForDrives();
   solve::Proposal p;
@@ -162,6 +168,7 @@ void World::substep(double from, double to, int iterations, int depth) {
     adopt();
     activate();
     addCarriers(contacts, h, iterations);
+    const std::vector<solve::BodyPush> pushes = bodyPushes(h);
     p = solve::solveSubstep({traits_,
                              motion_,
                              active_,
@@ -171,7 +178,8 @@ void World::substep(double from, double to, int iterations, int depth) {
                              iterations,
                              drives_,
                              {clusters_.empty() ? joints_ : jointsOfBodies(), joint_states, joint_loads_},
-                             engine_},
+                             engine_,
+                             pushes},
                             std::move(contacts));
     dropCarriers(p);
     dropClusterBodies();
@@ -200,6 +208,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   }
   const std::size_t first_hit = hits_.size();
   commit(std::move(p));
+  countPushes();
   watchForces(to - from);
   engine_.enter(Work::Sleep);
   wakeForForces();
@@ -336,6 +345,7 @@ FrameStats World::advance(Watcher& watcher) {
     if (watcher.cancelled())
       throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
     bend(frame_ + done, frame_ + 1);
+    findPushes(frame_ + done, 0);
     const Steps steps = chooseSteps(*this);
     const double begun = done;
     if (scene_.solver.substeps > 0)

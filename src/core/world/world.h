@@ -248,6 +248,13 @@ class World {
   void shareBlow(const solve::Hit& hit, double share, double energy);
   double giveOf(std::size_t piece, const Vec3& place, const Vec3& normal) const;
   void push(std::size_t piece, const Vec3& place, const Vec3& impulse);
+  void findPushes(double frame, double h);
+  Vec3 pushOf(const act::Force& f, std::size_t piece, double frame, double seconds, double begun, double span,
+              double h) const;
+  void wakeForPushes();
+  std::vector<solve::BodyPush> bodyPushes(double h) const;
+  void countPushes();
+  double pullOn(std::size_t piece) const;
   void takeRules();
   bool inRegion(const Region& r, const Vec3& at) const;
   bool ruleHolds(const RuleWhen& w, std::uint32_t piece, double frame) const;
@@ -364,6 +371,7 @@ class World {
   std::vector<RestOverlap> rest_overlaps_;  // by pair, ascending
   std::vector<solve::JointState> joint_states_;
   std::vector<char> broken_;                         // a bond
+  std::vector<Vec3> asleep_pushes_;                  // N, a piece: as it fell asleep; empty without forces
   std::vector<float> shares_;                        // what bonds bore, where that is kept
   std::vector<std::int32_t> share_from_;             // the frame that began when it was looked at
   std::vector<double> times_;                        // a bond: of its strength, as rules have it
@@ -393,6 +401,9 @@ class World {
   std::vector<std::uint32_t> cluster_of_, node_of_;  // a piece: its cluster, its place among that one's
   std::vector<BondBreak> bond_breaks_;
   BondWorst bond_worst_;
+  std::vector<Vec3> pushes_;        // N, a piece; empty: nothing is pushed
+  std::vector<double> spin_drags_;  // 1/s, a piece; empty: none
+  std::vector<Vec3> faces_;         // m2, a prototype: what it shows along its axes; empty without forces
   std::vector<RuleDeed> rule_deeds_;
   std::map<std::uint32_t, mesh::Tree> region_trees_;  // a prototype, whose mesh a rule's region is
   double work_ = 0;                                   // J, in this frame
@@ -438,6 +449,9 @@ class World {
   // Pairs that were apart, by pair, ascending. Saves time and changes nothing, so it is in no checkpoint.
   PagedVector<PairApart> apart_;
 };
+
+// m2: what a body shows of itself along each of its axes, if it is convex.
+Vec3 facesOf(const mesh::TriangleMesh& m);
 
 // Pairs whose shapes overlap where they start.
 struct StartOverlap {

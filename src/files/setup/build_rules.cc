@@ -13,6 +13,33 @@ namespace {
 
 using world::Deed;
 
+// What only what moves by itself, some time, can feel.
+void addForces(const Setup& s, BuiltScene& built, std::vector<Problem>& problems) {
+  Selecting selecting(s, built, problems);
+  for (const ForceSetup& f : s.forces) {
+    if (!f.enabled) continue;
+    act::Force force = f.force;
+    force.who = selecting.take(f.who);
+    if (force.from > s.last_frame || force.to < s.first_frame)
+      problems.push_back({fmt::format("force '{}' acts in frames {} to {}, outside the shot's {} to {}",
+                                      f.name, force.from, force.to, s.first_frame, s.last_frame),
+                          f.where});
+    if (force.kind == act::ForceKind::Gravity && built.scene.gravity.norm() > 0) {
+      const auto falls = [&](PieceId p) {
+        return built.scene.prototypeOf(p.index()).traits.gravity_share != 0;
+      };
+      const auto n = std::count_if(force.who.begin(), force.who.end(), falls);
+      if (n > 0)
+        built.notes.push_back(fmt::format(
+            "force '{}' is a gravity on top of the setup's own for {} of its pieces, like '{}': give those "
+            "gravity_share = 0, or the setup gravity = 0",
+            f.name, n,
+            built.scene.pieces[std::find_if(force.who.begin(), force.who.end(), falls)->index()].name));
+    }
+    built.scene.forces.push_back(std::move(force));
+  }
+}
+
 class Ruler {
  public:
   Ruler(const Setup& s, BuiltScene& built, std::vector<Problem>& problems)
@@ -89,6 +116,7 @@ class Ruler {
 }  // namespace
 
 void addRules(const Setup& s, BuiltScene& built, std::vector<Problem>& problems) {
+  addForces(s, built, problems);
   Ruler ruler(s, built, problems);
   for (const RuleSetup& r : s.rules)
     if (r.enabled) ruler.add(r);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// From the setup's rules to the scene's.
+// From the setup's forces and rules to the scene's.
 #pragma once
 #include "files/setup/build_scene.h"
 

@@ -246,6 +246,7 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("contact", [&](Table& t) { readContact(t, s.contacts.emplace_back()); });
   root.each("joint", [&](Table& t) { readJoint(t, s.joints.emplace_back()); });
   root.each("bond", [&](Table& t) { readBond(t, s, s.bonds.emplace_back()); });
+  root.each("force", [&](Table& t) { readForce(t, s, s.forces.emplace_back()); });
   root.each("rule", [&](Table& t) { readRule(t, s.rules.emplace_back()); });
   root.each("watch", [&](Table& t) { readWatch(t, s.watches.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
@@ -256,6 +257,7 @@ Setup parseSetup(const std::string& path, const std::string& text,
   checkUnique(doc, s.places, "place");
   checkUnique(doc, s.joints, "joint");
   checkUnique(doc, s.bonds, "bond");
+  checkUnique(doc, s.forces, "force");
   checkUnique(doc, s.rules, "rule");
   checkUnique(doc, s.watches, "watch");
   checkCopies(doc, s);

@@ -17,6 +17,7 @@ void readContact(Table& t, ContactSetup& c);
 // between = [ONE, OTHER]: two name patterns, or lists of them. `needed`: what is said when it is missing.
 void readBetween(Table& t, const char* needed, Selector& a, Selector& b);
 void readJoint(Table& t, JointSetup& j);
+void readForce(Table& t, const Setup& s, ForceSetup& f);
 void readRule(Table& t, RuleSetup& r);
 // body = NAME, box or sphere; nothing when the key is not there.
 std::optional<SelectSetup::Region> readRegion(Table& t, const std::string& key);

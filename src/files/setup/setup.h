@@ -234,6 +234,14 @@ struct BondSetup {
   world::BondTable table;
 };
 
+struct ForceSetup {
+  std::string name;
+  bool enabled = true;
+  Where where;
+  Selector who;
+  act::Force force;  // without its pieces
+};
+
 // When something holds for a piece, something is done to it.
 struct RuleSetup {
   std::string name;
@@ -282,6 +290,7 @@ struct Setup {
   std::vector<ContactSetup> contacts;
   std::vector<JointSetup> joints;
   std::vector<BondSetup> bonds;
+  std::vector<ForceSetup> forces;
   std::vector<RuleSetup> rules;
   std::vector<WatchSetup> watches;
   std::vector<CameraSetup> cameras;
