@@ -15,6 +15,7 @@ const std::vector<Command> kCommands = {
     {"check", "find trouble in a setup before time is spent on it", checkCommand},
     {"cut", "cut the bodies that a setup breaks into pieces, and tell what comes of it", cutCommand},
     {"run", "simulate a setup to a cache", runCommand},
+    {"settle", "simulate until all rests, and keep how it lies, to start from", settleCommand},
     {"report", "the measures of a cache: penetration, jitter, rest, strays, times", reportCommand},
     {"draw", "stills and sheets from a cache or a setup", drawCommand},
     {"demo", "list or run the demos that come with Drubble", demoCommand},

@@ -29,6 +29,7 @@ int demoCommand(const std::vector<std::string>& arguments);
 int drawCommand(const std::vector<std::string>& arguments);
 int reportCommand(const std::vector<std::string>& arguments);
 int runCommand(const std::vector<std::string>& arguments);
+int settleCommand(const std::vector<std::string>& arguments);
 
 // Parses a command's arguments. Handles --help: prints to stdout and returns nothing. Throws Error(Usage).
 // `usage` is the line after "drubble"; `positional` the name of the option that takes the words without a

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "files/simulate.h"
 
+#include "core/measure/support.h"
 #include "files/report/asks.h"
 
 #include <fmt/format.h>
@@ -49,6 +50,34 @@ class StopWatcher : public world::Watcher {
   std::optional<Clock::time_point> asked_;
 };
 
+constexpr double kCalmTravel = 0.5, kCalmSpin = 2;  // 1/s: damping while things settle
+constexpr const char* kStrays = "(strays)";         // the rule that takes them away
+
+// Nothing bounces, what moves is slowed, what leaves goes.
+void prepareSettling(const RunOptions::Settling& how, world::Scene& s) {
+  s.last_frame = s.first_frame + how.most_frames;
+  if (!how.lively) {
+    for (world::Material& m : s.materials) m.bounce = 0;
+    for (world::PairRule& r : s.pair_rules) r.bounce.reset();
+    for (world::Prototype& p : s.prototypes) {
+      p.traits.travel_damping = greatest(p.traits.travel_damping, kCalmTravel);
+      p.traits.spin_damping = greatest(p.traits.spin_damping, kCalmSpin);
+    }
+  }
+  Box all;
+  world::Rule strays;
+  for (std::size_t i = 0; i < s.pieces.size(); ++i) {
+    const world::Piece& p = s.pieces[i];
+    if (s.prototypeOf(i).shape.kind != shape::Kind::Plane)
+      all.add(shape::boundsAt(s.prototypeOf(i).shape, p.start));
+    if (p.role == world::Role::Dynamic) strays.who.push_back(PieceId(i));
+  }
+  strays.name = kStrays;
+  strays.then = world::Deed::Remove;
+  strays.when.outside.emplace().box = s.keep_inside.value_or(all.grown(5 * all.size().norm()));
+  s.rules.push_back(std::move(strays));
+}
+
 // What is costly to make is kept beside the cache.
 BuiltScene build(const Setup& setup, const RunOptions& options) {
   Team team(options.machine.threads);
@@ -57,7 +86,9 @@ BuiltScene build(const Setup& setup, const RunOptions& options) {
   how.store = (std::filesystem::path(options.cache_path).parent_path() / "parts").string();
   how.say = options.say;
   how.progress = options.making;
-  return buildScene(setup, how);
+  BuiltScene out = buildScene(setup, how);
+  if (options.settle) prepareSettling(*options.settle, out.scene);
+  return out;
 }
 
 class Run {
@@ -76,13 +107,16 @@ class Run {
 
   RunOutcome run() {
     StopWatcher watcher(options_.stop);
-    store(world_.stats(), 0);
+    if (!options_.settle) store(world_.stats(), 0);
     try {
       while (world_.frame() < built_.scene.last_frame && !watcher.asked() && !endsHere()) {
         const auto t = Clock::now();
         watcher.begin();
         const world::FrameStats stats = world_.advance(watcher);
-        store(stats, since(t));
+        if (options_.settle)
+          follow(stats);
+        else
+          store(stats, since(t));
         tell(stats, since(t));
         out_.stats.work = watcher.times();
       }
@@ -98,7 +132,8 @@ class Run {
       out_.stopped = true;
       return finished();
     }
-    out_.stopped = world_.frame() < built_.scene.last_frame && !at_rest_;
+    out_.stopped = options_.settle ? !at_rest_ : world_.frame() < built_.scene.last_frame && !at_rest_;
+    if (options_.settle) store(last_, 0);
     writer_.finish(&world_, out_.stopped ? "stopped" : "done");
     return finished();
   }
@@ -106,9 +141,33 @@ class Run {
  private:
   bool endsHere() const { return at_rest_ || !out_.limit.empty(); }
 
+  // Of what settles only the last frame is kept.
+  void follow(const world::FrameStats& stats) {
+    last_ = stats;
+    stored_ = stats.frame;
+    for (const world::RuleDeed& d : world_.ruleDeeds())
+      if (built_.scene.rules[d.rule].name == kStrays)
+        out_.strays.push_back(
+            fmt::format("{} (frame {})", built_.scene.pieces[d.piece.index()].name, stats.frame));
+    at_rest_ = stats.awake == 0 && world_.allAtRest();
+  }
+
+  void listSettled() {
+    for (const PieceId p : measure::restOnNothing(world_))
+      out_.on_nothing.push_back(built_.scene.pieces[p.index()].name);
+    for (std::size_t i = 0; i < built_.scene.pieces.size(); ++i) {
+      if (built_.scene.pieces[i].role != world::Role::Dynamic || world_.sleepOf(i) == world::Sleep::Gone)
+        continue;
+      ++out_.pieces;
+      if (world_.sleepOf(i) == world::Sleep::Awake) out_.moving.push_back(built_.scene.pieces[i].name);
+    }
+  }
+
   RunOutcome finished() {
+    if (options_.settle) listSettled();
     for (std::size_t k = 0; k < done_.size(); ++k) {
       const world::Rule& r = built_.scene.rules[k];
+      if (r.name == kStrays) continue;
       const Done& d = done_[k];
       out_.rules.push_back(
           d.times == 0
@@ -152,6 +211,7 @@ class Run {
     }
     out_.stats.most_awake = std::max(out_.stats.most_awake, stats.awake);
     out_.stats.most_contacts = std::max(out_.stats.most_contacts, stats.contacts);
+    if (options_.settle) return;
     at_rest_ = stats.awake == 0 && options_.stop_at_rest && world_.frame() > built_.scene.first_frame &&
                world_.allAtRest();
     out_.limit = passedLimit(options_.limits, {world_, stats, depth, since(start_), unit_});
@@ -175,6 +235,7 @@ class Run {
   measure::PenetrationMeter meter_;
   RunOutcome out_;
   int stored_ = 0;  // the last frame in the cache
+  world::FrameStats last_;
   bool at_rest_ = false;
   double unit_ = 1;
   struct Done {  // by a rule

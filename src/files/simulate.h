@@ -2,6 +2,7 @@
 // Runs a setup to a cache.
 #pragma once
 #include <functional>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -31,6 +32,12 @@ struct RunOptions {
   std::function<void(const std::string&, double)> making;  // and what share of it is done
   std::vector<Limit> limits;                               // passing one stops the run after that frame
   bool stop_at_rest = false;                               // once nothing moves
+  // Until all rests, with its last frame alone in the cache; strays go.
+  struct Settling {
+    int most_frames = 960;
+    bool lively = false;  // bounce and damping as they are; else none, and more
+  };
+  std::optional<Settling> settle;
 };
 
 // Where the time went, and how much there was to do.
@@ -52,6 +59,11 @@ struct RunOutcome {
   int finest_steps = 0;
   RunStats stats;
   std::vector<std::string> rules;  // what each came to
+  // Of what was settled.
+  std::vector<std::string> strays;      // with the frames in which they left
+  std::vector<std::string> on_nothing;  // rest although nothing bears them
+  std::vector<std::string> moving;      // still, at the end
+  std::size_t pieces = 0;               // that move by themselves and are left
 };
 
 // Throws what the setup, the cache or the simulation throws; the cache is then closed with what it holds.

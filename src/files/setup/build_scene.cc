@@ -17,6 +17,8 @@
 #include "files/setup/build_rules.h"
 #include "files/setup/cut_maker.h"
 #include "files/setup/kits.h"
+#include "files/setup/select.h"
+#include "files/setup/start_from.h"
 #include "files/setup/table.h"
 
 namespace drubble::files {
@@ -54,9 +56,19 @@ class Builder {
     }
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     placeAll();
+    std::unique_ptr<StartFrom> from;
+    if (s_.start_from && problems_.empty()) {
+      from = std::make_unique<StartFrom>(s_, *s_.start_from);
+      from->leaveOut(out_);
+    }
     if (problems_.empty()) addActs(s_, out_, problems_);
     if (problems_.empty()) addJoints(s_, out_, problems_);
+    if (from && problems_.empty()) from->apply(Selecting(s_, out_, problems_).take(s_.start_from->who), out_);
     if (problems_.empty()) addBonds(s_, out_, problems_);
+    if (from)
+      std::erase_if(out_.scene.bonds, [&](const bond::Bond& b) {
+        return from->brokeBond(out_.scene.pieces[b.a.index()].name, out_.scene.pieces[b.b.index()].name);
+      });
     if (problems_.empty()) addRules(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);

@@ -15,8 +15,8 @@ namespace drubble::files {
 
 namespace {
 
-constexpr const char* kTopKeys[] = {"title", "units",   "up",         "fps",        "frames",
-                                    "seed",  "gravity", "time_scale", "keep_inside"};
+constexpr const char* kTopKeys[] = {"title", "units",   "up",         "fps",         "frames",
+                                    "seed",  "gravity", "time_scale", "keep_inside", "start_from"};
 
 void readFriction(Table& t, world::Material& m) {
   const toml::node* n = t.node("friction");
@@ -160,6 +160,17 @@ void readWhole(Table& root, Setup& s) {
     if (!(box.low.array() < box.high.array()).all())
       t.complain("box", "the first three numbers of the box must be the least corner");
     s.keep_inside = box;
+  });
+  root.table("start_from", [&](Table& t) {
+    StartFromSetup from;
+    from.where = t.where();
+    from.cache = t.text("cache", "");
+    if (from.cache.empty()) t.complain("cache", "start_from needs cache = FILE: where another run was");
+    if (t.has("frame")) from.frame = t.integer("frame", 1, {-1e6, 1e6});
+    from.keep_motion = t.choice("motion", "still", {"keep", "still"}) == "keep";
+    from.who = readSelector(t, "who", false);
+    if (!from.who.given()) from.who.patterns = {"**"}, from.who.where = from.where;
+    s.start_from = from;
   });
 }
 

@@ -266,6 +266,15 @@ struct CameraSetup {
   double lens = 35;  // mm, for a picture 36 mm wide
 };
 
+// Where another run was.
+struct StartFromSetup {
+  std::string cache;  // path as written
+  Where where;
+  std::optional<int> frame;  // else the last
+  bool keep_motion = false;
+  Selector who;
+};
+
 struct Setup {
   std::string path, text;
   std::string title;
@@ -279,6 +288,7 @@ struct Setup {
   double time_scale = 1;
   act::Track time_scales;
   std::optional<Box> keep_inside;
+  std::optional<StartFromSetup> start_from;
   world::SolverSettings solver;
   std::map<std::string, world::Material> materials;  // the setup's own; built-in ones are presets
   std::vector<BodySetup> bodies;

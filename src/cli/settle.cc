@@ -1,0 +1,93 @@
+// SPDX-License-Identifier: Apache-2.0
+// drubble settle SETUP
+#include <fmt/format.h>
+
+#include <filesystem>
+#include <iostream>
+#include <nlohmann/json.hpp>
+
+#include "cli/command.h"
+#include "cli/progress.h"
+#include "files/simulate.h"
+
+namespace drubble::cli {
+
+namespace {
+
+constexpr std::size_t kMostNamed = 12;
+
+void list(const char* what, const std::vector<std::string>& names) {
+  if (names.empty()) return;
+  std::cout << fmt::format("{} {}:", names.size(), what);
+  for (std::size_t k = 0; k < names.size() && k < kMostNamed; ++k)
+    std::cout << (k == 0 ? " " : ", ") << names[k];
+  std::cout << (names.size() > kMostNamed ? ", …" : "") << "\n";
+}
+
+}  // namespace
+
+int settleCommand(const std::vector<std::string>& arguments) {
+  po::options_description options("Options", 100);
+  options.add_options()("setup", po::value<std::string>()->required(), "the setup file")(
+      "output,o", po::value<std::string>()->default_value(""),
+      "where the arrangement goes (default: out/NAME_settled.drub)")("force", po::bool_switch(),
+                                                                     "replace one that is there already")(
+      "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
+      "change a key of the setup, as often as needed")("most-frames", po::value<int>()->default_value(960),
+                                                       "give up after so many")(
+      "lively", po::bool_switch(), "let things bounce and roll as they do; else they are calmed")(
+      "threads", po::value<int>()->default_value(0), "how many threads share the work (default: one a core)")(
+      "json", po::bool_switch(), "the outcome as JSON on stdout");
+  const Parsed p = parse(arguments, "settle SETUP [options]",
+                         "Simulates until all rests and writes how it lies: a cache of one frame, for "
+                         "start_from = { cache = FILE }. What leaves keep_inside is removed and named.",
+                         options, "setup", 1);
+  if (p.help) return kDone;
+  const auto setup_path = p.as<std::string>("setup");
+  const auto overrides = p.has("set") ? p.as<std::vector<std::string>>("set") : std::vector<std::string>();
+  const files::Setup setup = files::readSetup(setup_path, overrides);
+  files::RunOptions run;
+  run.cache_path = p.as<std::string>("output");
+  if (run.cache_path.empty())
+    run.cache_path = "out/" + std::filesystem::path(setup_path).stem().string() + "_settled.drub";
+  run.force = p.as<bool>("force");
+  run.overrides = overrides;
+  run.machine.threads = threadsFor(p.as<int>("threads"));
+  run.settle = files::RunOptions::Settling{p.as<int>("most-frames"), p.as<bool>("lively")};
+  if (run.settle->most_frames < 1)
+    throw Error(ErrorKind::Usage, "--most-frames must be at least 1: how long to wait for rest");
+  run.stop = stopAsked;
+  ProgressLine line;
+  run.progress = [&](const files::RunProgress& r) { line.tell(r); };
+  run.say = [&](const std::string& what) { line.say(what); };
+  run.making = [&](const std::string& what, double share) { line.tell(what, share); };
+  catchStopSignals();
+  const files::RunOutcome done = files::simulate(setup, run);
+  line.close();
+  for (const std::string& n : done.notes) std::cerr << "note: " << n << "\n";
+  if (p.as<bool>("json")) {
+    std::cout << nlohmann::json({{"cache", run.cache_path},
+                                 {"frame", done.last_frame},
+                                 {"rests", !done.stopped},
+                                 {"pieces", done.pieces},
+                                 {"seconds", done.seconds},
+                                 {"motion_digest", done.digest},
+                                 {"strays", done.strays},
+                                 {"on_nothing", done.on_nothing},
+                                 {"moving", done.moving}})
+                     .dump(2)
+              << "\n";
+    return done.stopped ? kStopped : kDone;
+  }
+  if (done.stopped)
+    std::cerr << fmt::format("not at rest by frame {}: more with --most-frames, or more friction\n",
+                             done.last_frame);
+  std::cout << fmt::format("wrote {}: {} pieces {} frame {}, in {:.1f} s\n", run.cache_path, done.pieces,
+                           done.stopped ? "as they are in" : "at rest from", done.last_frame, done.seconds);
+  list("strays removed", done.strays);
+  list("still moving", done.moving);
+  list("rest on nothing", done.on_nothing);
+  return done.stopped ? kStopped : kDone;
+}
+
+}  // namespace drubble::cli

@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: Apache-2.0
+// What holds up the pieces that rest.
+#pragma once
+#include <vector>
+
+#include "core/world/world.h"
+
+namespace drubble::measure {
+
+// Pieces that rest although nothing presses on them from below: held or frozen in mid-air, or left there.
+// What bonds tie together counts as one, what hangs on something or on a joint is held up by that. Ascending.
+std::vector<PieceId> restOnNothing(const world::World& w);
+
+}  // namespace drubble::measure

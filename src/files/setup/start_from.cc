@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: Apache-2.0
+#include "files/setup/start_from.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <filesystem>
+
+#include "files/cache/format.h"
+
+namespace drubble::files {
+
+StartFrom::StartFrom(const Setup& s, const StartFromSetup& from) : from_(from) {
+  const std::filesystem::path beside = std::filesystem::path(s.path).parent_path() / from.cache;
+  const std::string path = std::filesystem::exists(beside) ? beside.string() : from.cache;
+  try {
+    cache_ = std::make_unique<CacheReader>(path);
+    const std::vector<CachedFrame> frames = cache_->frames();
+    frame_ = from.frame.value_or(frames.back().frame);
+    const auto has = [&](const CachedFrame& f) { return f.frame == frame_; };
+    if (std::none_of(frames.begin(), frames.end(), has))
+      throw Error(ErrorKind::Input, fmt::format("'{}' has no frame {}: it holds {} to {}", path, frame_,
+                                                frames.front().frame, frames.back().frame));
+    states_ = cache_->states(frame_);
+    for (std::size_t i = 0; i < states_.size(); ++i) known_[cache_->pieces()[i].name] = i;
+    const std::vector<CachedBond> bonds = cache_->bonds();
+    const auto nameOf = [&](std::uint32_t i) { return cache_->pieces()[i].name; };
+    for (const CachedBondBreak& b : cache_->bondBreaks())
+      if (b.frame <= frame_) broken_.insert(std::minmax(nameOf(bonds[b.bond].a), nameOf(bonds[b.bond].b)));
+    for (const CachedJointBreak& b : cache_->jointBreaks())
+      if (b.frame <= frame_) broken_joints_.insert(cache_->joints()[b.joint].name);
+  } catch (const Error& e) {
+    const Problem& p = e.problems().front();
+    throw Error(ErrorKind::Input,
+                fmt::format("start_from: {}{}", p.where && !p.where->path.empty() ? p.where->path + ": " : "",
+                            p.message),
+                from.where);
+  }
+}
+
+void StartFrom::leaveOut(BuiltScene& built) const {
+  std::vector<std::string> left;
+  std::erase_if(built.scene.pieces, [&](const world::Piece& p) {
+    const auto at = known_.find(p.name);
+    if (at == known_.end() || (states_[at->second].flags & kFlagGone) == 0) return false;
+    left.push_back(p.name);
+    return true;
+  });
+  if (!left.empty())
+    built.notes.push_back(fmt::format("start_from: {} {} gone in '{}' and left out, like '{}'", left.size(),
+                                      left.size() == 1 ? "piece is" : "pieces are", from_.cache, left[0]));
+}
+
+void StartFrom::apply(const std::vector<PieceId>& who, BuiltScene& built) const {
+  world::Scene& s = built.scene;
+  std::size_t moved = 0;
+  std::vector<std::string> missing;
+  std::set<std::string> here;
+  for (const world::Piece& p : s.pieces) here.insert(p.name);
+  for (const PieceId id : who) {
+    world::Piece& p = s.pieces[id.index()];
+    if (p.role != world::Role::Dynamic) continue;
+    const auto at = known_.find(p.name);
+    if (at == known_.end()) {
+      missing.push_back(p.name);
+      continue;
+    }
+    const PieceState& state = states_[at->second];
+    p.start = state.pose();
+    p.start.turn.normalize();
+    ++moved;
+    const bool still = !from_.keep_motion;
+    const auto vec = [](const std::array<float, 3>& v) {
+      return vec3(static_cast<double>(v[0]), static_cast<double>(v[1]), static_cast<double>(v[2]));
+    };
+    p.velocity = still ? Vec3(Vec3::Zero()) : vec(state.velocity);
+    p.spin = still ? Vec3(Vec3::Zero()) : vec(state.spin);
+    const bool slept = (state.flags & (kFlagAwake | kFlagDriven | kFlagHeld)) == 0;
+    p.start_state = (state.flags & kFlagHeld) != 0 ? world::Start::Held
+                    : slept                        ? world::Start::Asleep
+                                                   : world::Start::Awake;
+  }
+  std::size_t more = 0;
+  std::string like;
+  for (std::size_t i = 0; i < states_.size(); ++i) {
+    const CachedPiece& c = cache_->pieces()[i];
+    if (!c.dynamic || here.contains(c.name) || (states_[i].flags & kFlagGone) != 0) continue;
+    if (more++ == 0) like = c.name;
+  }
+  std::string told =
+      fmt::format("start_from: {} pieces stand where '{}' has them in frame {}", moved, from_.cache, frame_);
+  if (!missing.empty()) told += fmt::format("; {} are not in it, like '{}'", missing.size(), missing[0]);
+  if (more > 0) told += fmt::format("; it has {} that are not here, like '{}'", more, like);
+  built.notes.push_back(told);
+  for (std::size_t k = s.joints.size(); k-- > 0;) {
+    if (!broken_joints_.contains(s.joints[k].name)) continue;
+    s.joints.erase(s.joints.begin() + static_cast<std::ptrdiff_t>(k));
+    built.joint_wheres.erase(built.joint_wheres.begin() + static_cast<std::ptrdiff_t>(k));
+  }
+}
+
+bool StartFrom::brokeBond(const std::string& a, const std::string& b) const {
+  return broken_.contains(std::minmax(a, b));
+}
+
+}  // namespace drubble::files

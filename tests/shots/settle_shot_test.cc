@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: Apache-2.0
+// Settling as a user does it: the command, what it says, and a shot that starts from what it wrote.
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "../support/program.h"
+
+using Catch::Matchers::Contains;
+using drubble::test::Program;
+using drubble::test::Ran;
+using nlohmann::json;
+
+namespace {
+
+const std::string kNets = R"(
+title = "floats on the quay"
+frames = [1, 12]
+[[body]]
+name = "quay"
+ground = 0
+[[body]]
+name = "float"
+ellipsoid = [0.1, 0.08, 0.08]
+[[place]]
+name = "floats"
+copies = { float = 1 }
+count = [3, 3, 3]
+spacing = [0.22, 0.18, 0.18]
+at = [0, 0.1, 0]
+vary = { turn = [20, 20, 20] }
+)";
+
+}  // namespace
+
+TEST_CASE("settle: writes how all lies, the same with any threads, and a run goes on from it") {
+  const Program p;
+  p.write("nets.toml", kNets);
+  const Ran settled = p.run({"settle", "nets.toml"});
+  REQUIRE(settled.code == 0);
+  CHECK_THAT(settled.out, Contains("wrote out/nets_settled.drub: 27 pieces at rest from frame"));
+  CHECK(p.run({"settle", "nets.toml"}).code == 2);  // it is there
+  const json one =
+      json::parse(p.run({"settle", "nets.toml", "-o", "a.drub", "--threads", "1", "--json"}).out);
+  const json three =
+      json::parse(p.run({"settle", "nets.toml", "-o", "b.drub", "--threads", "3", "--json"}).out);
+  CHECK(one["rests"] == true);
+  CHECK(one["motion_digest"] == three["motion_digest"]);
+  p.write("shot.toml", "start_from = { cache = \"out/nets_settled.drub\" }\n" + kNets);
+  const Ran shot = p.run({"run", "shot.toml", "-o", "shot.drub"});
+  CHECK(shot.code == 0);
+  CHECK_THAT(shot.err, Contains("27 pieces stand where"));
+  const json report = json::parse(p.run({"report", "shot.drub", "--json"}).out);
+  CHECK(report["rest_frame"] == 1);
+  CHECK(report["asleep"] == 27);
+  CHECK(report["outcome"]["share_moved"] == 0);
+}
+
+TEST_CASE("settle says so when it gives up") {
+  const Program p;
+  p.write("nets.toml", kNets);
+  const Ran r = p.run({"settle", "nets.toml", "--most-frames", "3"});
+  CHECK(r.code == 3);
+  CHECK_THAT(r.err, Contains("not at rest by frame 4"));
+  CHECK_THAT(r.out, Contains("27 still moving: floats/0001"));
+}
