@@ -80,6 +80,11 @@ struct JointState {
 // What a joint bore in a substep, on average.
 struct JointLoad {
   double force = 0, torque = 0;  // N, N m
+  // World: what it did to each side, at that side's end (torques about it).
+  struct Side {
+    Vec3 force = Vec3::Zero(), torque = Vec3::Zero();
+  };
+  Side on_a, on_b;
 };
 
 }  // namespace drubble::solve

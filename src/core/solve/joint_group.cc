@@ -206,12 +206,29 @@ void JointGroup::store(int steps, std::span<JointState> states, std::span<JointL
     for (std::size_t slot = 0; slot < kMostJointRows; ++slot) s.carried[slot] = totals_[k][slot] / dt_;
   }
   std::vector<std::array<double, 2>> squares(joints_.size(), {0, 0});
+  for (const std::uint32_t k : joints_) loads[k] = {};
   for (const JointRow& r : std::span(rows_.rows).first(joint_rows_)) {
     const double mean = sums_[r.joint][r.slot] / seconds;
     squares[r.joint][r.angular] += mean * mean;
+    const JointPlaces& at = places_[r.joint];
+    if (at.a == at.b) continue;
+    for (std::uint32_t t = r.first; t < r.first + r.count; ++t) {
+      const JointTerm& x = rows_.terms[t];
+      if (x.body != at.a && x.body != at.b) continue;
+      JointLoad& load = loads[joints_[r.joint]];
+      JointLoad::Side& side = x.body == at.a ? load.on_a : load.on_b;
+      side.force += mean * x.linear;
+      side.torque += mean * x.angular;  // about the body's centre, so far
+    }
   }
-  for (std::size_t k = 0; k < joints_.size(); ++k)
-    loads[joints_[k]] = {std::sqrt(squares[k][0]), std::sqrt(squares[k][1])};
+  for (std::size_t k = 0; k < joints_.size(); ++k) {
+    const Joint& j = in_.joints[joints_[k]];
+    JointLoad& load = loads[joints_[k]];
+    load.force = std::sqrt(squares[k][0]);
+    load.torque = std::sqrt(squares[k][1]);
+    load.on_a.torque -= (bodies_[places_[k].a].turn * j.a.at).cross(load.on_a.force);
+    load.on_b.torque -= (bodies_[places_[k].b].turn * j.b.at).cross(load.on_b.force);
+  }
 }
 
 std::vector<JointGroup> jointGroups(const JointInput& in, const std::vector<std::uint32_t>& body_of,

@@ -104,7 +104,7 @@ bool World::forces(std::size_t a, std::size_t b, double h) const {
 }
 
 // What presses on the cluster's pieces, contacts at rest among them, and their weight.
-std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Contacts& contacts,
+std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Proposal& p,
                                        const std::vector<std::uint32_t>& touching) const {
   const Cluster& c = clusters_[k];
   std::vector<bond::Load> loads(c.pieces.size() + c.anchors.size());
@@ -124,7 +124,18 @@ std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Contacts& c
     if (cluster_of_[x.a.index()] == k) spread(c, x.a.value, place, -force, loads);
     if (cluster_of_[x.b.index()] == k) spread(c, x.b.value, place, force, loads);
   };
-  for (const std::uint32_t n : touching) take(contacts[n]);
+  for (const std::uint32_t n : touching) take(p.contacts[n]);
+  // What joints and yielding bonds do to its pieces, at their ends.
+  for (std::size_t n = 0; n < p.joint_loads.size(); ++n) {
+    const solve::Joint& j = joints_[n];
+    for (const auto& [side, load] :
+         {std::pair(&j.a, &p.joint_loads[n].on_a), std::pair(&j.b, &p.joint_loads[n].on_b)}) {
+      if (!side->piece.valid() || cluster_of_[side->piece.index()] != k) continue;
+      const std::uint32_t i = side->piece.value;
+      spread(c, i, motion_.pose(i).toWorld(side->at), load->force, loads);
+      loads[node_of_[i]].torque += c.pose.turn.conjugate() * load->torque;
+    }
+  }
   if (resting_.size() > 0)
     for (const std::uint32_t i : c.pieces)
       resting_.eachContact(i, [&](const solve::Contact& x) {

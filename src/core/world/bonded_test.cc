@@ -166,6 +166,36 @@ TEST_CASE("what bonds bear is told where it is asked for: most at the root of wh
   CHECK(s.world().bondShares() == later);
 }
 
+TEST_CASE("what hangs on a joint or a yielding bond pulls at the piece that it hangs on", "[bond]") {
+  for (const bool yields : {false, true}) {
+    // A row of cubes that juts out of a static one; a weight of twice their own hangs at its end.
+    Stage s;
+    s.material(stone(1e8));
+    for (int k = 0; k < 6; ++k) s.box(Vec3(0.3, 0.3, 0.3), Vec3(0.3 * k, 4, 0), Vec3::Zero(), 2000);
+    s.scene.pieces[0].role = Role::Static;
+    BondTable table;
+    table.even = table.keep_stress = true;
+    bondAll(s, 0, table);
+    REQUIRE(s.scene.bonds.size() == 5);
+    const std::size_t weight = s.box(Vec3(0.3, 0.3, 0.3), Vec3(1.5, 3.7, 0), Vec3::Zero(), 4000);
+    if (yields) {
+      table.yields = true;
+      s.scene.bond_tables.push_back(table);
+      const std::vector<PieceId> end{PieceId(5)}, hung{PieceId(weight)};
+      for (const Facing& f : facing(s.scene, end, hung, 0.001))
+        s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 1));
+      REQUIRE(s.scene.bonds.size() == 6);
+    } else {
+      s.join(solve::JointKind::Fixed, 5, weight, Vec3(1.5, 3.85, 0));
+    }
+    s.frames(24);
+    const auto weigh = [](double density, double length) { return density * 0.09 * length * 9.81; };
+    const double arm = 0.5 * 1.5, moment = weigh(2000, 1.5) * arm + weigh(4000, 0.3) * 1.35;
+    CAPTURE(yields);
+    CHECK(static_cast<double>(s.world().bondShares()[0]) == Approx(moment / (0.027 / 6) / 1e8).epsilon(0.05));
+  }
+}
+
 TEST_CASE("what tearing a wall open takes, the blow lacks", "[bond]") {
   std::vector<double> left;
   for (const double toughness : {0.0, 1000.0, 1e9}) {

@@ -161,7 +161,7 @@ bool World::breakBonds(solve::Proposal& p, double from, double to, BondJudge& ju
   if (!apart && to >= last_look + 1 / kLooks) {
     solve::Contacts before = p.contacts;
     solve::takeForces(p, &team_);
-    apart = judgeLoads(p.contacts, last_look, to, judge);
+    apart = judgeLoads(p, last_look, to, judge);
     if (apart) p.contacts = std::move(before);
   }
   if (judge.breaks.size() > had) findClusters();
@@ -265,7 +265,8 @@ bool World::breakForced(BondJudge& judge) {
   return true;
 }
 
-bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, BondJudge& judge) {
+bool World::judgeLoads(const solve::Proposal& p, double from, double to, BondJudge& judge) {
+  const solve::Contacts& contacts = p.contacts;
   std::vector<std::vector<std::uint32_t>> touching(clusters_.size());
   for (std::uint32_t n = 0; n < contacts.size(); ++n) {
     const solve::Contact& x = contacts[n];
@@ -274,6 +275,12 @@ bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, 
     if (a != kNoCluster) touching[a].push_back(n);
     if (b != kNoCluster && b != a) touching[b].push_back(n);
   }
+  std::vector<char> jointed(clusters_.size(), 0);
+  for (std::size_t k = 0; k < p.joint_loads.size(); ++k)
+    for (const PieceId i : {joints_[k].a.piece, joints_[k].b.piece})
+      if (i.valid() && p.joint_loads[k].force + p.joint_loads[k].torque > 0 &&
+          cluster_of_[i.index()] != kNoCluster)
+        jointed[cluster_of_[i.index()]] = 1;
   std::vector<char> keyed;
   for (const BondTable& t : scene_.bond_tables) keyed.push_back(t.strengthAt(from) != t.strengthAt(to));
   bool apart = false;
@@ -283,13 +290,13 @@ bool World::judgeLoads(const solve::Contacts& contacts, double from, double to, 
     const bool changed = std::find(keyed.begin(), keyed.end(), 1) != keyed.end() &&
                          std::any_of(c.bonds.begin(), c.bonds.end(), changes);
     const auto pushed = [&](std::uint32_t i) { return !pushes_[i].isZero(0); };
-    const bool touched =
-        !touching[k].empty() || (!pushes_.empty() && std::any_of(c.pieces.begin(), c.pieces.end(), pushed));
+    const bool touched = !touching[k].empty() || jointed[k] ||
+                         (!pushes_.empty() && std::any_of(c.pieces.begin(), c.pieces.end(), pushed));
     if (c.anchored() ? !(touched || changed || !c.looked)
                      : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
       continue;
     c.looked = !touched;
-    if (judgeCluster(c, loadsOn(k, contacts, touching[k]), to, judge)) apart = true;
+    if (judgeCluster(c, loadsOn(k, p, touching[k]), to, judge)) apart = true;
   }
   return apart;
 }

@@ -109,6 +109,10 @@ Bytes World::save() const {
   for (const solve::JointLoad& l : joint_loads_) {
     w.add(l.force);
     w.add(l.torque);
+    for (const solve::JointLoad::Side* side : {&l.on_a, &l.on_b}) {
+      w.add(side->force);
+      w.add(side->torque);
+    }
   }
   for (const solve::Joint& j : joints_)
     for (const double x : {j.stiffness, j.length, j.motor_speed}) w.add(x);
@@ -195,6 +199,10 @@ void World::restore(const Bytes& bytes) {
   for (solve::JointLoad& l : joint_loads_) {
     r.read(l.force);
     r.read(l.torque);
+    for (solve::JointLoad::Side* side : {&l.on_a, &l.on_b}) {
+      r.read(side->force);
+      r.read(side->torque);
+    }
   }
   for (solve::Joint& j : joints_)
     for (double* x : {&j.stiffness, &j.length, &j.motor_speed}) r.read(*x);

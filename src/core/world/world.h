@@ -232,9 +232,9 @@ class World {
   Pose poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece) const;
   bool breakBonds(solve::Proposal& p, double from, double to, BondJudge& judge);
   bool judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge);
-  bool judgeLoads(const solve::Contacts& contacts, double from, double to, BondJudge& judge);
+  bool judgeLoads(const solve::Proposal& p, double from, double to, BondJudge& judge);
   bool judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, double frame, BondJudge& judge);
-  std::vector<bond::Load> loadsOn(std::uint32_t cluster, const solve::Contacts& contacts,
+  std::vector<bond::Load> loadsOn(std::uint32_t cluster, const solve::Proposal& p,
                                   const std::vector<std::uint32_t>& touching) const;
   bool whirls(const Cluster& c) const;
   bool mayBreak(const Cluster& c, std::uint32_t piece, double force, double frame) const;
