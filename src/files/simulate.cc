@@ -133,7 +133,7 @@ class Run {
       return finished();
     }
     out_.stopped = options_.settle ? !at_rest_ : world_.frame() < built_.scene.last_frame && !at_rest_;
-    if (options_.settle) store(last_, 0);
+    if (options_.settle) store(last_, since(start_));
     writer_.finish(&world_, out_.stopped ? "stopped" : "done");
     return finished();
   }
@@ -146,9 +146,11 @@ class Run {
     last_ = stats;
     stored_ = stats.frame;
     for (const world::RuleDeed& d : world_.ruleDeeds())
-      if (built_.scene.rules[d.rule].name == kStrays)
-        out_.strays.push_back(
-            fmt::format("{} (frame {})", built_.scene.pieces[d.piece.index()].name, stats.frame));
+      if (built_.scene.rules[d.rule].name == kStrays) {
+        const std::string& name = built_.scene.pieces[d.piece.index()].name;
+        out_.strays.push_back(fmt::format("{} (frame {})", name, stats.frame));
+        writer_.note(stats.frame, fmt::format("'{}' strayed and was removed in frame {}", name, stats.frame));
+      }
     at_rest_ = stats.awake == 0 && world_.allAtRest();
   }
 

@@ -5,12 +5,14 @@ namespace drubble::files {
 
 void writeRules(Database& db, const world::Scene& s) {
   Statement row(db, "INSERT INTO rules VALUES (?, ?, ?, ?)");
-  for (std::uint32_t k = 0; k < s.rules.size(); ++k)
+  for (std::uint32_t k = 0; k < s.rules.size(); ++k) {
+    if (s.rules[k].name.starts_with('(')) continue;  // none of the setup's
     row.bind(k)
         .bind(s.rules[k].name)
         .bind(world::deedName(s.rules[k].then))
         .bind(u32(s.rules[k].who.size()))
         .once();
+  }
 }
 
 void writeRuleFrame(Database& db, const world::World& w) {

@@ -67,6 +67,9 @@ TEST_CASE("what is settled rests, without its strays, and rests on when it is st
   CHECK(settled.moving.empty());
   CacheReader calm(f.file("calm.drub"));
   REQUIRE(calm.frames().size() == 1);
+  CHECK(calm.rules().empty());
+  REQUIRE(calm.notes().size() == 1);
+  CHECK_THAT(calm.notes()[0], Contains("'keg' strayed and was removed in frame"));
   const int frame = calm.frames()[0].frame;
   CHECK(frame == settled.last_frame);
 
