@@ -51,7 +51,7 @@ void World::bend(double from, double to) {
   }
 }
 
-const World::Bend* World::bendOf(std::size_t piece) const {
+const Bend* World::bendOf(std::size_t piece) const {
   const int b = bend_of_[scene_.pieces[piece].prototype.index()];
   return b < 0 ? nullptr : &bends_[static_cast<std::size_t>(b)];
 }
@@ -72,8 +72,7 @@ double World::bendSpeed(std::size_t piece) const {
 }
 
 // How a bending piece's surface goes where it is touched, on top of the piece's own motion; world.
-World::SurfaceMotion World::surfaceMotion(std::size_t piece, std::uint32_t triangle,
-                                          const Vec3& point_world) const {
+SurfaceMotion World::surfaceMotion(std::size_t piece, std::uint32_t triangle, const Vec3& point_world) const {
   SurfaceMotion out;
   const Bend* b = bendOf(piece);
   if (b == nullptr || b->speed == 0) return out;

@@ -89,14 +89,14 @@ void World::release(std::uint32_t i) {
   motion_.velocity[i] = traits_[i].free_travel.cwiseProduct(motion_.velocity[i]);
   motion_.spin[i] = traits_[i].free_turn.cwiseProduct(motion_.spin[i]);
   rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
-  work_ += countedEnergy(i);
+  work_ += energyOf(i).sum();
 }
 
 // It stays where it is from now on. False: it did already.
 bool World::stop(std::uint32_t i, Sleep as) {
   if (sleep_[i] == as || sleep_[i] == Sleep::Gone) return false;
   if (!own_[i] && sleep_[i] == Sleep::Fixed && as == Sleep::Frozen) return false;
-  work_ -= countedEnergy(i);
+  work_ -= energyOf(i).sum();
   std::erase_if(drives_, [&](const solve::Drive& d) { return d.piece == i; });
   sleep_[i] = as;
   own_[i] = 0;
@@ -186,19 +186,6 @@ void World::setStrengthOf(const std::vector<char>& taken, double times) {
       if (sleep_[p.index()] == Sleep::Asleep) wake(p.index());
     }
   }
-}
-
-// J: of what FrameStats counts, this piece's.
-double World::countedEnergy(std::size_t i) const {
-  const solve::Traits& t = traits_[i];
-  const bool anchored = !clusters_.empty() && cluster_of_[i] != kNoCluster && !t.dynamic;
-  const solve::Traits& own = anchored ? scene_.prototypeOf(i).traits : t;
-  double sum = 0;
-  if (own.dynamic) sum -= own.mass() * own.gravity_share * scene_.gravity.dot(motion_.position[i]);
-  if (sleep_[i] != Sleep::Awake) return sum;
-  const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
-  return sum + 0.5 * t.mass() * motion_.velocity[i].squaredNorm() +
-         0.5 * spin_body.dot(t.inertia * spin_body);
 }
 
 }  // namespace drubble::world

@@ -47,6 +47,12 @@ void World::keyYielding(double frame) {
   if (gone) rules_.findJoined(joint_states_, broken_);
 }
 
+// Yielding bonds that have gone, by whatever, in a substep's own states.
+void World::markBroken(std::vector<solve::JointState>& states) const {
+  for (std::size_t n = 0; n < yielding_.size(); ++n)
+    if (broken_[yielding_[n]]) states[scene_.joints.size() + n] = joint_states_[scene_.joints.size() + n];
+}
+
 // A yielding bond goes.
 void World::loosen(std::size_t n, bond::Why why, double share, std::vector<BondBreak>& breaks) {
   const std::size_t at = scene_.joints.size() + n;
@@ -76,13 +82,12 @@ void World::noteYielding() {
 }
 
 // Marks those that have been strained beyond what they bear. False: none were.
-bool World::tearYielding(const std::vector<solve::JointState>& after, std::vector<solve::JointState>& states,
-                         BondJudge& judge) {
+bool World::tearYielding(const std::vector<solve::JointState>& after, BondJudge& judge) {
   bool any = false;
   for (std::size_t n = 0; n < yielding_.size(); ++n) {
     const std::size_t at = scene_.joints.size() + n;
     const solve::Joint& j = joints_[at];
-    if (states[at].broken || !(after[at].strained > j.yields.tear)) continue;
+    if (joint_states_[at].broken || !(after[at].strained > j.yields.tear)) continue;
     // By what went farthest: along, across, or bent and twisted.
     std::array<double, 6> way{};
     for (std::size_t k = 0; k < 6; ++k) way[k] = absolute(after[at].set[k]) * (k < 3 ? 1 : j.yields.radius);
@@ -91,10 +96,9 @@ bool World::tearYielding(const std::vector<solve::JointState>& after, std::vecto
                           : most <= 3 ? bond::Why::Shear
                                       : bond::Why::Tension;
     loosen(n, why, after[at].strained / j.yields.tear, judge.breaks);
-    states[at] = joint_states_[at];
     any = true;
   }
-  if (any) rules_.findJoined(states, broken_);
+  if (any) rules_.findJoined(joint_states_, broken_);
   return any;
 }
 
@@ -194,7 +198,7 @@ void World::markRiders(Sets& islands, std::vector<char>& rides) const {
 }
 
 // Springs must be followed as they swing, and what turns about an axis must not go far round it in a step.
-World::JointRate World::jointRate() const {
+JointRate World::jointRate() const {
   constexpr double kSwing = 0.25, kTurn = 0.15;  // rad an internal step
   JointRate out;
   const auto ask = [&](double rate, Asks asks, PieceId piece) {

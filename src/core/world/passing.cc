@@ -196,7 +196,7 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
   return sorted(found);
 }
 
-std::vector<World::Passing> World::findPassings(const solve::Proposal& p) {
+std::vector<Passing> World::findPassings(const solve::Proposal& p) {
   if (p.way.empty()) return {};
   const std::vector<Pair> pairs = fastPairs(p);
   std::vector<std::vector<std::pair<std::size_t, Passing>>> found(static_cast<std::size_t>(team_.size()));

@@ -24,6 +24,14 @@ bool contains(const std::vector<PieceId>& sorted, std::uint32_t piece) {
   return std::binary_search(sorted.begin(), sorted.end(), PieceId(piece));
 }
 
+constexpr std::size_t kNoMember = static_cast<std::size_t>(-1);
+
+// A piece's place among those that the rule is for.
+std::size_t memberOf(const Rule& r, PieceId piece) {
+  const auto at = std::lower_bound(r.who.begin(), r.who.end(), piece);
+  return at != r.who.end() && *at == piece ? static_cast<std::size_t>(at - r.who.begin()) : kNoMember;
+}
+
 // Judged while the substep is only proposed.
 bool atOnce(const Rule& r) {
   const bool loosens = r.then == Deed::Release || r.then == Deed::BreakBonds || r.then == Deed::Strength;
@@ -72,9 +80,8 @@ bool World::ruleHolds(const RuleWhen& w, std::uint32_t i, double frame) const {
 std::vector<char> World::touchedMembers(const Rule& r) const {
   std::vector<char> out(r.who.size(), 0);
   const auto mark = [&](PieceId me, PieceId other) {
-    const auto at = std::lower_bound(r.who.begin(), r.who.end(), me);
-    if (at != r.who.end() && *at == me && contains(r.when.touched_by, other.value))
-      out[static_cast<std::size_t>(at - r.who.begin())] = 1;
+    const std::size_t at = memberOf(r, me);
+    if (at != kNoMember && contains(r.when.touched_by, other.value)) out[at] = 1;
   };
   eachContact([&](const solve::Contact& c) {
     if (!(c.totalForce() > 0)) return;
@@ -94,9 +101,9 @@ bool World::strikeRules(const std::vector<solve::Hit>& hits, double frame, BondJ
     std::vector<std::uint32_t> some;
     for (const solve::Hit& h : hits)
       for (const auto& [me, other] : {std::pair(h.a, h.b), std::pair(h.b, h.a)}) {
-        const auto at = std::lower_bound(r.who.begin(), r.who.end(), me);
-        if (at == r.who.end() || *at != me || !hitsBy(r, h, other)) continue;
-        RuleState& s = rule_states_[k][static_cast<std::size_t>(at - r.who.begin())];
+        const std::size_t at = memberOf(r, me);
+        if (at == kNoMember || !hitsBy(r, h, other)) continue;
+        RuleState& s = rule_states_[k][at];
         const std::pair key(k, me.value);
         const bool had = std::find(judge.ruled.begin(), judge.ruled.end(), key) != judge.ruled.end();
         if (s.done || had || !ruleHolds(r.when, me.value, frame)) continue;
@@ -120,9 +127,8 @@ void World::followRules(std::size_t first_hit, const std::vector<char>& broke, d
     std::vector<char> hit(r.when.hit_harder_than ? r.who.size() : 0, 0);
     for (std::size_t n = first_hit; !hit.empty() && n < hits_.size(); ++n)
       for (const auto& [me, other] : {std::pair(hits_[n].a, hits_[n].b), std::pair(hits_[n].b, hits_[n].a)}) {
-        const auto at = std::lower_bound(r.who.begin(), r.who.end(), me);
-        if (at != r.who.end() && *at == me && hitsBy(r, hits_[n], other))
-          hit[static_cast<std::size_t>(at - r.who.begin())] = 1;
+        const std::size_t at = memberOf(r, me);
+        if (at != kNoMember && hitsBy(r, hits_[n], other)) hit[at] = 1;
       }
     std::vector<char> touched;
     if (!r.when.touched_by.empty() && hit.empty()) touched = touchedMembers(r);

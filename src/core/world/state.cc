@@ -22,17 +22,24 @@ void World::addState(FrameStats& out) const {
     const Sleep state = sleep_[i];
     out.awake += state == Sleep::Awake;
     out.asleep += state == Sleep::Asleep || (state == Sleep::Fixed && own_[i]);  // what hangs rests
-    const solve::Traits& t = traits_[i];
-    // What hangs on something else will fall when it breaks off.
-    const bool anchored = !clusters_.empty() && cluster_of_[i] != kNoCluster && !t.dynamic;
-    const solve::Traits& own = anchored ? scene_.prototypeOf(i).traits : t;
-    if (own.dynamic)
-      out.potential -= own.mass() * own.gravity_share * scene_.gravity.dot(motion_.position[i]);
-    if (state != Sleep::Awake) continue;
-    const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
-    out.kinetic +=
-        0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
+    const PieceEnergy e = energyOf(i);
+    out.potential += e.potential;
+    out.kinetic += e.kinetic;
   }
+}
+
+PieceEnergy World::energyOf(std::size_t i) const {
+  PieceEnergy out;
+  const solve::Traits& t = traits_[i];
+  // What hangs on something else will fall when it breaks off.
+  const bool anchored = !clusters_.empty() && cluster_of_[i] != kNoCluster && !t.dynamic;
+  const solve::Traits& own = anchored ? scene_.prototypeOf(i).traits : t;
+  if (own.dynamic) out.potential = -own.mass() * own.gravity_share * scene_.gravity.dot(motion_.position[i]);
+  if (sleep_[i] != Sleep::Awake) return out;
+  const Vec3 spin_body = motion_.turn[i].conjugate() * motion_.spin[i];
+  out.kinetic =
+      0.5 * t.mass() * motion_.velocity[i].squaredNorm() + 0.5 * spin_body.dot(t.inertia * spin_body);
+  return out;
 }
 
 std::uint64_t World::digest() const {

@@ -147,7 +147,7 @@ Steps chooseSteps(World& w) {
       w.touches_.size(), kTouchesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
         Wanted& x = parts[part];
         for (std::size_t n = begin; n < end; ++n) {
-          const World::Touch& touch = w.touches_[n];
+          const Touch& touch = w.touches_[n];
           const std::uint32_t a = touch.a, b = touch.b;
           const shape::Kind ka = w.kinds_[a], kb = w.kinds_[b];
           const bool on_plane = ka == shape::Kind::Plane || kb == shape::Kind::Plane;
@@ -194,7 +194,7 @@ Steps chooseSteps(World& w) {
                   });
   }
   for (const Wanted& x : parts) coarse.raise(x.substeps), fine.raise(x.internal);
-  const World::JointRate joints = w.jointRate();
+  const JointRate joints = w.jointRate();
   fine.raise(joints.rate * frame, joints.asks, joints.asking);
   Wish wanted = coarse;
   wanted.raise(fine.steps / kMostIterations, fine.asks, fine.asking);

@@ -163,6 +163,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   // substep is done again.
   do {
     wakeForJoints();
+    markBroken(joint_states);
     if (p.dt > 0) contacts_ = std::move(p.contacts);
     solve::Contacts contacts = settledContacts(h, judge);
     adopt();
@@ -184,7 +185,7 @@ void World::substep(double from, double to, int iterations, int depth) {
     dropCarriers(p);
     dropClusterBodies();
   } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks) ||
-           tearYielding(p.joint_states, joint_states, judge) || strikeRules(p.hits, to, judge) ||
+           tearYielding(p.joint_states, judge) || strikeRules(p.hits, to, judge) ||
            breakBonds(p, from, to, judge));
   bond_breaks_.insert(bond_breaks_.end(), judge.breaks.begin(), judge.breaks.end());
   engine_.enter(Work::Guard);

@@ -27,6 +27,7 @@
 #include "core/world/clusters.h"
 #include "core/world/frame_stats.h"
 #include "core/world/pair_rules.h"
+#include "core/world/parts.h"
 #include "core/world/resting.h"
 #include "core/world/scene.h"
 
@@ -136,43 +137,6 @@ class World {
   std::string whyInvalid() const;
 
  private:
-  struct Rest {  // since when, and from where, a piece has hardly moved
-    Vec3 position = Vec3::Zero();
-    Quat turn = Quat::Identity();
-    double seconds = 0;
-    bool rested = false;  // the time before that was long enough, too
-  };
-
-  // A pair whose shapes overlapped where it started although its meshes did not: that much is its zero.
-  struct RestOverlap {
-    PieceId a, b;
-    double depth = 0;  // m; only shrinks
-  };
-
-  struct PairApart {
-    PieceId a, b;
-    collide::Apart apart;
-  };
-  struct FoundContacts {
-    solve::Contacts contacts;
-    PagedVector<PairApart> apart;
-    std::vector<std::uint32_t> forced;  // hang on something, and something driven is driven into them
-  };
-
-  // What one substep has already judged.
-  struct BondJudge {
-    int rounds = 0;
-    std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
-    std::vector<BondBreak> breaks;
-    std::vector<std::pair<std::uint32_t, std::uint32_t>> ruled;  // rule and piece: done already
-  };
-  // How far a rule is with one of its pieces.
-  struct RuleState {
-    double held = 0;     // s: for so long it has held
-    double due = -1;     // s until it is done; negative: not on its way
-    bool holds = false;  // in the substep before
-    bool done = false;   // and never again
-  };
   // From one shot frame (whole or not) to another.
   void substep(double from, double to, int iterations, int depth);
   void commit(solve::Proposal&& p);
@@ -180,22 +144,6 @@ class World {
   static bool absurd(const solve::ActiveBody& b);
   std::string whyFlewApart(const solve::ActiveBody& b, std::uint32_t body,
                            const solve::Contacts& contacts) const;
-  // A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
-  struct Bend {
-    std::uint32_t prototype = 0;
-    shape::Shape shape;
-    double at = 0;  // the shot frame of `shape`
-    std::vector<Vec3> velocity;
-    double speed = 0;  // the fastest
-  };
-  struct SurfaceMotion {
-    Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
-  };
-  struct Carried {  // a contact's side that a carrier stands for
-    std::uint32_t contact = 0;
-    bool first = false;
-    PieceId piece;
-  };
   void takeBonds();
   void findClusters();
   void startCluster(Cluster& c);
@@ -272,7 +220,7 @@ class World {
   bool breakBondsOf(const std::vector<char>& taken, std::vector<BondBreak>& breaks);
   bool breakAll(std::uint32_t piece, std::vector<BondBreak>& breaks);
   void setStrengthOf(const std::vector<char>& taken, double times);
-  double countedEnergy(std::size_t piece) const;
+  PieceEnergy energyOf(std::size_t piece) const;
   void findBends();
   void bend(double from, double to);
   const Bend* bendOf(std::size_t piece) const;
@@ -284,21 +232,15 @@ class World {
   void takeJoints();
   void keyJoints(double frame);
   void keyYielding(double frame);
+  void markBroken(std::vector<solve::JointState>& states) const;
   void loosen(std::size_t n, bond::Why why, double share, std::vector<BondBreak>& breaks);
-  bool tearYielding(const std::vector<solve::JointState>& after, std::vector<solve::JointState>& states,
-                    BondJudge& judge);
+  bool tearYielding(const std::vector<solve::JointState>& after, BondJudge& judge);
   void wakeJoined(std::size_t piece);
   bool wakeForJoints();
   bool breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<solve::JointState>& states,
                    std::vector<JointBreak>& breaks) const;
   void joinTied(Sets& sets) const;
   void markRiders(Sets& islands, std::vector<char>& rides) const;
-  // What the joints of awake pieces ask for, in internal steps a second, and for which piece.
-  struct JointRate {
-    double rate = 0;
-    Asks asks = Asks::Nothing;
-    PieceId asking;
-  };
   JointRate jointRate() const;
   double springEnergy() const;
   Vec3 placeOf(const solve::JointSide& side) const;  // world
@@ -313,11 +255,6 @@ class World {
   void adopt();
   bool releaseHeld(const std::vector<solve::Hit>& hits);
   using Pair = std::pair<std::uint32_t, std::uint32_t>;
-  // A body that passed through another by the end of the substep, and how far it must be set back.
-  struct Passing {
-    std::uint32_t body = 0;
-    Vec3 shift = Vec3::Zero();
-  };
   std::vector<Passing> findPassings(const solve::Proposal& p);
   std::uint32_t sweptOf(const Pair& pair) const;
   std::vector<Pair> fastPairs(const solve::Proposal& p);
@@ -410,23 +347,10 @@ class World {
   std::vector<Vec3> watch_forces_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> watched_;  // piece and watch, ascending
 
-  // Of contacts_, in their order, what is asked for most: a contact is long.
-  struct Touch {
-    std::uint32_t a = 0, b = 0;
-    float force = 0;  // N, of all its points
-  };
-  PagedVector<Touch> touches_;
+  PagedVector<Touch> touches_;        // of contacts_, in their order
   std::vector<std::uint32_t> woken_;  // by changed forces, after the solve
 
-  // How far a piece has come since contacts were found last: one entry for all that have not moved, then
-  // those of moved_.
-  struct Way {
-    Mat3 turn = Mat3::Identity();
-    Vec3 from = Vec3::Zero(), to = Vec3::Zero();
-    double turned = 0;  // rad, about
-    Vec3 now(const Vec3& p) const { return turn * (p - from) + to; }
-  };
-  PagedVector<Way> ways_;
+  PagedVector<Way> ways_;  // one for all that have not moved, then those of moved_
   static double followPatch(const Way& way_a, const Way& way_b, double size, solve::Patch& m);
   struct {
     std::vector<std::uint32_t> place;   // a piece: its entry in ways_

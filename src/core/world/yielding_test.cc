@@ -127,6 +127,25 @@ TEST_CASE("its strength may be keyed, and comes to nothing on cue", "[bond][yiel
   CHECK(x.s.position(x.cube).y() == Approx(1 - 0.5 * kGravity * 0.125 * 0.125).epsilon(1e-4));
 }
 
+TEST_CASE("a hit that a rule has break it leaves nothing of its hold", "[bond][yielding][rule]") {
+  Hung x(1e6);
+  x.s.scene.gravity = Vec3::Zero();
+  x.s.surface(0, 1);
+  for (Prototype& p : x.s.scene.prototypes) p.material = MaterialId(x.s.scene.materials.size() - 1);
+  const std::size_t ball = x.s.sphere(0.05, Vec3(-0.4, 1, 0), Vec3(4, 0, 0), 4000);
+  Rule& r = x.s.scene.rules.emplace_back();
+  r.name = "knocked off";
+  r.who = {PieceId(x.cube)};
+  r.when.hit_harder_than = 1;
+  r.then = Deed::BreakBonds;
+  x.s.frames(12);
+  CHECK(x.s.world().bondBroken(0));
+  const double mass = 4000 * 4.0 / 3 * 3.14159265358979 * 0.05 * 0.05 * 0.05;
+  const double speed = 2 * mass / (mass + kMass) * 4;  // as if it had been free
+  CHECK(x.s.velocity(x.cube).x() == Approx(speed).epsilon(1e-3));
+  CHECK(x.s.velocity(ball).x() == Approx(4 - speed * kMass / mass).epsilon(1e-2));
+}
+
 TEST_CASE("yielding bonds are where they were in a restored world", "[bond][yielding]") {
   const auto made = [] {
     auto x = std::make_unique<Hung>(0.7);

@@ -7,7 +7,7 @@
 #include "core/world/world.h"
 #include "files/cache/reader.h"
 #include "files/report/damage.h"
-#include "files/setup/build_scene.h"
+#include "files/setup/test_problems.h"
 #include "files/simulate.h"
 
 namespace drubble::files {
@@ -32,16 +32,6 @@ count = 40
 
 BuiltScene built(const std::string& text, const std::vector<std::string>& set = {}) {
   return buildScene(parseSetup("wall.toml", text, set));
-}
-
-std::vector<std::string> problemsOf(const std::string& text) {
-  std::vector<std::string> out;
-  try {
-    built(text);
-  } catch (const Error& e) {
-    for (const Problem& p : e.problems()) out.push_back(p.message);
-  }
-  return out;
 }
 
 }  // namespace

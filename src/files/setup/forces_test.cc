@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <catch2/catch.hpp>
 
-#include "files/setup/build_scene.h"
+#include "files/setup/test_problems.h"
 
 namespace drubble::files {
 
@@ -21,15 +21,7 @@ at = [0, 20, 0]
 
 BuiltScene built(const std::string& forces) { return buildScene(parseSetup("floats.toml", kScene + forces)); }
 
-std::string oneProblem(const std::string& forces) {
-  try {
-    built(forces);
-  } catch (const Error& e) {
-    if (e.problems().size() == 1) return e.problems()[0].message;
-    return std::to_string(e.problems().size()) + " problems: " + e.problems()[0].message;
-  }
-  return "none";
-}
+std::string oneProblem(const std::string& forces) { return oneProblemOf(kScene + forces); }
 
 using Catch::Matchers::Contains;
 

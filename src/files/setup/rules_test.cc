@@ -4,7 +4,7 @@
 
 #include "files/cache/format.h"
 #include "files/cache/reader.h"
-#include "files/setup/build_scene.h"
+#include "files/setup/test_problems.h"
 #include "files/simulate.h"
 
 namespace drubble::files {
@@ -30,20 +30,7 @@ start = "asleep"
 
 BuiltScene built(const std::string& rules) { return buildScene(parseSetup("stand.toml", kScene + rules)); }
 
-std::vector<std::string> problemsOf(const std::string& rules) {
-  std::vector<std::string> out;
-  try {
-    built(rules);
-  } catch (const Error& e) {
-    for (const Problem& p : e.problems()) out.push_back(p.message);
-  }
-  return out;
-}
-
-std::string oneProblem(const std::string& rules) {
-  const std::vector<std::string> all = problemsOf(rules);
-  return all.size() == 1 ? all[0] : std::to_string(all.size()) + " problems";
-}
+std::string oneProblem(const std::string& rules) { return oneProblemOf(kScene + rules); }
 
 using Catch::Matchers::Contains;
 

@@ -1,0 +1,108 @@
+// SPDX-License-Identifier: Apache-2.0
+// What a world keeps of pieces, pairs, rules and joints, and what its stages hand to each other.
+#pragma once
+#include <cstdint>
+#include <utility>
+#include <vector>
+
+#include "core/base/pages.h"
+#include "core/collide/pairs.h"
+#include "core/solve/contact.h"
+#include "core/world/frame_stats.h"
+#include "core/world/scene.h"
+
+namespace drubble::world {
+
+struct Rest {  // since when, and from where, a piece has hardly moved
+  Vec3 position = Vec3::Zero();
+  Quat turn = Quat::Identity();
+  double seconds = 0;
+  bool rested = false;  // the time before that was long enough, too
+};
+
+// A pair whose shapes overlapped where it started although its meshes did not: that much is its zero.
+struct RestOverlap {
+  PieceId a, b;
+  double depth = 0;  // m; only shrinks
+};
+
+struct PairApart {
+  PieceId a, b;
+  collide::Apart apart;
+};
+
+struct FoundContacts {
+  solve::Contacts contacts;
+  PagedVector<PairApart> apart;
+  std::vector<std::uint32_t> forced;  // hang on something, and something driven is driven into them
+};
+
+// What one substep has already judged.
+struct BondJudge {
+  int rounds = 0;
+  std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
+  std::vector<BondBreak> breaks;
+  std::vector<std::pair<std::uint32_t, std::uint32_t>> ruled;  // rule and piece: done already
+};
+
+// How far a rule is with one of its pieces.
+struct RuleState {
+  double held = 0;     // s: for so long it has held
+  double due = -1;     // s until it is done; negative: not on its way
+  bool holds = false;  // in the substep before
+  bool done = false;   // and never again
+};
+
+// A mesh that changes its form: as it is, and how its vertices go (m/s, body space).
+struct Bend {
+  std::uint32_t prototype = 0;
+  shape::Shape shape;
+  double at = 0;  // the shot frame of `shape`
+  std::vector<Vec3> velocity;
+  double speed = 0;  // the fastest
+};
+
+struct SurfaceMotion {
+  Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+};
+
+struct Carried {  // a contact's side that a carrier stands for
+  std::uint32_t contact = 0;
+  bool first = false;
+  PieceId piece;
+};
+
+// What the joints of awake pieces ask for, in internal steps a second, and for which piece.
+struct JointRate {
+  double rate = 0;
+  Asks asks = Asks::Nothing;
+  PieceId asking;
+};
+
+// A body that passed through another by the end of the substep, and how far it must be set back.
+struct Passing {
+  std::uint32_t body = 0;
+  Vec3 shift = Vec3::Zero();
+};
+
+// What of a contact is asked for most: a contact is long.
+struct Touch {
+  std::uint32_t a = 0, b = 0;
+  float force = 0;  // N, of all its points
+};
+
+// How far a piece has come since contacts were found last.
+struct Way {
+  Mat3 turn = Mat3::Identity();
+  Vec3 from = Vec3::Zero(), to = Vec3::Zero();
+  double turned = 0;  // rad, about
+  Vec3 now(const Vec3& p) const { return turn * (p - from) + to; }
+};
+
+// Of what FrameStats counts, a piece's, J.
+struct PieceEnergy {
+  double kinetic = 0, potential = 0;
+  double sum() const { return kinetic + potential; }
+};
+
+}  // namespace drubble::world
