@@ -5,4 +5,4 @@ set -euo pipefail
 cd "$(dirname "$0")/.."
 scripts/demo.sh
 scripts/build.sh release tests
-ctest --test-dir build/release --output-on-failure
+ctest --test-dir build/release --output-on-failure -j2
