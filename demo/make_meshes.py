@@ -259,6 +259,16 @@ def flue():
     write("flue", vertices, faces)
 
 
+def hopper():
+    """A steel hopper on a square foot: four walls that lean out, a floor, open above."""
+    levels = [(0.0, 0.30), (0.85, 0.56), (0.85, 0.53), (0.05, 0.27)]  # y, half width: up outside, down inside
+    vertices = [(x * w, y, z * w) for y, w in levels for x, z in ((1, 1), (1, -1), (-1, -1), (-1, 1))]
+    faces = [(4 * k + s, 4 * k + (s + 1) % 4, 4 * k + 4 + (s + 1) % 4, 4 * k + 4 + s)
+             for k in range(3) for s in range(4)]
+    faces += [(3, 2, 1, 0), (12, 13, 14, 15)]
+    write("hopper", vertices, faces)
+
+
 if __name__ == "__main__":
     OUT.mkdir(exist_ok=True)
     basket()
@@ -266,3 +276,4 @@ if __name__ == "__main__":
     rubble()
     bars()
     flue()
+    hopper()

@@ -12,6 +12,7 @@
 #include "draw/bonds.h"
 #include "draw/joints.h"
 #include "draw/render.h"
+#include "draw/sources.h"
 #include "draw/tracer.h"
 #include "files/setup/select.h"
 
@@ -41,6 +42,7 @@ class Source {
                                      [](const world::Prototype& p) { return !p.bends.empty(); });
       joints_ = files::jointsOf(built_->scene);
       addLines(stage_, joints_, momentOf(*built_, setup_->first_frame));
+      addSources(stage_, *built_, momentOf(*built_, setup_->first_frame));
       const int last = keyed ? setup_->last_frame : setup_->first_frame;
       for (int f = setup_->first_frame; f <= last; ++f) frames_.push_back(f);
       return;

@@ -159,6 +159,31 @@ void printForces(const Measures& m) {
   }
 }
 
+void printPours(const Measures& m) {
+  for (const files::CachedPour& p : m.pours) {
+    const files::CachedPour::Frame end = p.frames.empty() ? files::CachedPour::Frame{} : p.frames.back();
+    std::cout << fmt::format("poured       {}: {} of {}", p.name, end.born, p.planned);
+    if (end.skipped > 0) std::cout << fmt::format("; {} found no room", end.skipped);
+    if (end.waiting > 0) std::cout << fmt::format("; {} wait for room", end.waiting);
+    if (end.over) std::cout << fmt::format("; full in frame {}", end.frame);
+    std::cout << "\n";
+  }
+}
+
+void printFills(const Measures& m, const CacheReader& cache) {
+  for (const files::CachedWatch& w : m.watches) {
+    if (w.filled.empty()) continue;
+    const auto& [frame, end] = w.filled.back();
+    const auto most = std::max_element(w.filled.begin(), w.filled.end(), [](const auto& a, const auto& b) {
+      return a.second.count < b.second.count;
+    });
+    std::cout << fmt::format(
+        "fill         {}: {} pieces, {} of the room, {:.3g} {} high; at most {} (frame {})\n", w.name,
+        end.count, percent(end.share), end.height / cache.info().unit, cache.info().units, most->second.count,
+        most->first);
+  }
+}
+
 void printRules(const Measures& m, const CacheReader& cache) {
   for (const files::CachedRule& r : m.rules) {
     const std::string what =
@@ -202,7 +227,9 @@ void printText(const CacheReader& cache, const Measures& m) {
   printDamage(m, cache);
   printRules(m, cache);
   printJoints(m);
+  printPours(m);
   printForces(m);
+  printFills(m, cache);
   printTimes(cache, m);
   for (const std::string& n : m.notes) std::cout << "note         " << n << "\n";
 }

@@ -145,6 +145,27 @@ json toJson(const CacheReader& cache, const Measures& m) {
     forces[w.name] = list;
   }
   out["forces"] = forces;
+  json fills = json::object();
+  for (const files::CachedWatch& w : m.watches)
+    for (const auto& [frame, x] : w.filled)
+      fills[w.name].push_back({{"frame", frame},
+                               {"count", x.count},
+                               {"volume", x.volume / (unit * unit * unit)},
+                               {"share", x.share},
+                               {"height", x.height / unit}});
+  out["fills"] = fills;
+  json pours = json::object();
+  for (const files::CachedPour& p : m.pours) {
+    json list = json::array();
+    for (const files::CachedPour::Frame& f : p.frames)
+      list.push_back({{"frame", f.frame},
+                      {"born", f.born},
+                      {"waiting", f.waiting},
+                      {"skipped", f.skipped},
+                      {"full", f.over}});
+    pours[p.name] = {{"planned", p.planned}, {"changes", list}};
+  }
+  out["pours"] = pours;
   out["damage"] = damageJson(m.damage, unit);
   out["rules"] = rulesJson(cache, m);
   out["notes"] = m.notes;
@@ -156,6 +177,7 @@ namespace {
 
 std::string stateWord(std::uint8_t flags) {
   if (flags & files::kFlagGone) return "gone";
+  if (flags & files::kFlagUnborn) return "unborn";
   if (flags & files::kFlagFrozen) return "frozen";
   if (flags & files::kFlagFixed) return "static";
   if (flags & files::kFlagDriven) return "driven";

@@ -51,7 +51,7 @@ Moment momentOf(files::CacheReader& cache, int frame) {
   m.frame = frame;
   for (const files::PieceState& p : cache.states(frame)) {
     m.poses.push_back(p.pose());
-    m.gone.push_back((p.flags & files::kFlagGone) != 0);
+    m.gone.push_back((p.flags & (files::kFlagGone | files::kFlagUnborn)) != 0);
     m.speeds.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]),
                             static_cast<double>(p.velocity[2]))
                            .norm());
@@ -66,6 +66,7 @@ Moment momentOf(const files::BuiltScene& built, int frame) {
   m.frame = frame;
   for (const world::Piece& p : built.scene.pieces) {
     m.poses.push_back(p.start);
+    m.gone.push_back(p.start_state == world::Start::Unborn);
     m.speeds.push_back(p.velocity.norm());
   }
   for (const world::Mover& mover : built.scene.movers) {

@@ -10,6 +10,7 @@
 #include "core/mesh/mend.h"
 #include "files/check_bonds.h"
 #include "files/check_joints.h"
+#include "files/check_pours.h"
 
 namespace drubble::files {
 
@@ -219,6 +220,7 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkBonds(setup, built, out);
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);
+  checkPours(built, out);
   for (const std::string& n : built.notes)
     if (!n.starts_with("[[bond]]"))
       out.push_back({Severity::Note, "place", n, {}, 0});  // a finding of its own

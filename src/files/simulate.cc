@@ -158,8 +158,7 @@ class Run {
     for (const PieceId p : measure::restOnNothing(world_))
       out_.on_nothing.push_back(built_.scene.pieces[p.index()].name);
     for (std::size_t i = 0; i < built_.scene.pieces.size(); ++i) {
-      if (built_.scene.pieces[i].role != world::Role::Dynamic || world_.sleepOf(i) == world::Sleep::Gone)
-        continue;
+      if (built_.scene.pieces[i].role != world::Role::Dynamic || !world_.present(i)) continue;
       ++out_.pieces;
       if (world_.sleepOf(i) == world::Sleep::Awake) out_.moving.push_back(built_.scene.pieces[i].name);
     }

@@ -84,6 +84,11 @@ void NearPairs::update(std::span<const std::uint32_t> moving, std::span<const st
   if (loose_.size() + stale_ > std::max(kFewChanges, in_kept_ / 4)) keepResting();
 }
 
+void NearPairs::forget(std::uint32_t i) {
+  stale_ += state_[i] == State::Kept;
+  state_[i] = State::Out;
+}
+
 bool NearPairs::fits(std::uint32_t i) const {
   return placed_[i] != Placed::Nowhere && holds(fat_[i], boxes_[i]);
 }

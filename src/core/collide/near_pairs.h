@@ -29,6 +29,9 @@ class NearPairs {
   NearPairList find(std::span<const std::uint32_t> moving, std::span<const std::uint32_t> settled,
                     const std::function<Box(std::uint32_t)>& box_of, Team& team);
 
+  // Until it is among `moving` or `settled` again it is not known.
+  void forget(std::uint32_t i);
+
   // Visits those that the last call knew whose fat boxes (of what rests: own boxes) overlap this one, and
   // maybe some more, each once. Thread safe.
   template <class Visit>

@@ -9,7 +9,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 9;
+constexpr std::uint32_t kCheckpointVersion = 10;
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -130,6 +130,23 @@ Bytes World::save() const {
       w.add(static_cast<std::uint8_t>(s.holds));
       w.add(static_cast<std::uint8_t>(s.done));
     }
+  for (const double b : born_) w.add(b);
+  for (const PourState& s : pour_states_) {
+    for (const std::uint32_t x : {s.next, s.born, s.skipped, u32(s.waiting.size())}) w.add(x);
+    w.add(static_cast<std::uint8_t>(s.over));
+    for (const PourState::Waiting& x : s.waiting) {
+      w.add(x.birth);
+      w.add(x.tries);
+    }
+  }
+  for (const std::vector<PourTerm>* terms : {&mortal_, &ghosts_}) {
+    w.add(u32(terms->size()));
+    for (const PourTerm& t : *terms) {
+      w.add(t.due);
+      w.add(t.first);
+      w.add(t.count);
+    }
+  }
   for (const char o : own_) w.add(static_cast<std::uint8_t>(o));
   for (const Cluster& c : clusters_) {
     w.add(c.pose.position);
@@ -226,6 +243,28 @@ void World::restore(const Bytes& bytes) {
       r.read(flag);
       s.done = flag != 0;
     }
+  for (double& b : born_) r.read(b);
+  for (PourState& s : pour_states_) {
+    std::uint32_t waiting = 0;
+    for (std::uint32_t* x : {&s.next, &s.born, &s.skipped, &waiting}) r.read(*x);
+    r.read(flag);
+    s.over = flag != 0;
+    s.waiting.assign(waiting, {});
+    for (PourState::Waiting& x : s.waiting) {
+      r.read(x.birth);
+      r.read(x.tries);
+    }
+  }
+  for (std::vector<PourTerm>* terms : {&mortal_, &ghosts_}) {
+    std::uint32_t count = 0;
+    r.read(count);
+    terms->assign(count, {});
+    for (PourTerm& t : *terms) {
+      r.read(t.due);
+      r.read(t.first);
+      r.read(t.count);
+    }
+  }
   for (char& o : own_) {
     r.read(flag);
     o = static_cast<char>(flag);
@@ -250,8 +289,8 @@ void World::restore(const Bytes& bytes) {
     const bool hangs = cluster_of_[i] != kNoCluster && !inFreeCluster(i);
     if (own_[i] && !hangs && !traits_[i].dynamic) makeDynamic(i);
     if ((hangs || !own_[i]) && traits_[i].dynamic) makeStill(i);
-    if (sleep_[i] == Sleep::Gone) rules_.remove(i);
   }
+  markAbsent();
   moving_.assign(motion_.size(), 0);
   hits_.clear();
   apart_.clear();

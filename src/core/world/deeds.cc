@@ -109,7 +109,9 @@ bool World::stop(std::uint32_t i, Sleep as) {
 
 void World::remove(std::uint32_t i) {
   stop(i, Sleep::Gone);
-  rules_.remove(i);
+  rules_.setAbsent(i, true);
+  in_play_[i] = 0;
+  near_.forget(i);
   for (std::uint32_t k = 0; k < joints_.size(); ++k) {
     bool holds_it = false;
     solve::eachPiece(joints_[k], [&](std::size_t j) { holds_it = holds_it || j == i; });

@@ -93,7 +93,7 @@ bool World::allAtRest() const {
     if (!keys.keys.empty() && keys.keys.back().frame > frame_ && !broken_[&b - scene_.bonds.data()])
       return false;
   }
-  return !rulesWait();
+  return !rulesWait() && !poursWait();
 }
 
 // What touches something that starts to move goes with it, and so does all that stands on that: asleep it

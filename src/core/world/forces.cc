@@ -46,7 +46,7 @@ void World::findPushes(double frame, double h) {
       for (std::size_t n = begin; n < end; ++n) {
         const std::size_t i = f.who[n].index();
         const Sleep state = sleep_[i];
-        if (!own_[i] || (state == Sleep::Held && !f.wakes_held)) continue;
+        if (!own_[i] || state == Sleep::Unborn || (state == Sleep::Held && !f.wakes_held)) continue;
         pushes_[i] += pushOf(f, i, frame, seconds, begun, span, h);
         if (f.kind == act::ForceKind::Drag) spin_drags_[i] += f.spin;
       }

@@ -31,9 +31,9 @@ void PairRules::findJoined(std::span<const solve::JointState> states, const std:
   std::sort(joined_.begin(), joined_.end());
 }
 
-void PairRules::remove(std::size_t piece) {
-  gone_.resize(scene_.pieces.size(), 0);
-  gone_[piece] = 1;
+void PairRules::setAbsent(std::size_t piece, bool absent) {
+  absent_.resize(scene_.pieces.size(), 0);
+  absent_[piece] = absent;
 }
 
 // Calls visit(rule, whether i is in its first set) with the rules that name both, in the scene's order.
@@ -47,8 +47,7 @@ void PairRules::eachRule(std::size_t i, std::size_t j, Visit visit) const {
   }
 }
 
-bool PairRules::collide(std::size_t i, std::size_t j) const {
-  if (!gone_.empty() && (gone_[i] || gone_[j])) return false;
+bool PairRules::meet(std::size_t i, std::size_t j) const {
   bool out =
       joined_.empty() || !std::binary_search(joined_.begin(), joined_.end(), std::pair(u32(i), u32(j)));
   eachRule(i, j, [&](const PairRule& rule, bool) { out = rule.collide.value_or(out); });

@@ -18,11 +18,14 @@ class PairRules {
   // yielding bonds, by its bonds.
   void findJoined(std::span<const solve::JointState> states, const std::vector<char>& broken);
 
-  // From now on it collides with nothing.
-  void remove(std::size_t piece);
+  // While it is absent it collides with nothing.
+  void setAbsent(std::size_t piece, bool absent);
+  bool isAbsent(std::size_t piece) const { return !absent_.empty() && absent_[piece] != 0; }
 
-  // i < j, in both. The last rule that names both counts, key by key.
-  bool collide(std::size_t i, std::size_t j) const;
+  // i < j, in all. The last rule that names both counts, key by key.
+  bool collide(std::size_t i, std::size_t j) const { return !isAbsent(i) && !isAbsent(j) && meet(i, j); }
+  // Whether they would collide if both were there.
+  bool meet(std::size_t i, std::size_t j) const;
   solve::Surfaces surfaces(std::size_t i, std::size_t j) const;
 
  private:
@@ -31,7 +34,7 @@ class PairRules {
 
   const Scene& scene_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> joined_;  // that do not collide, ascending
-  std::vector<char> gone_;                                       // a piece; empty: none is
+  std::vector<char> absent_;                                     // a piece; empty: none is
   std::vector<std::uint64_t> in_a_, in_b_;  // a piece: the rules whose first or second set it is in
 };
 

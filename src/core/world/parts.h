@@ -45,6 +45,54 @@ struct BondJudge {
   std::vector<std::pair<std::uint32_t, std::uint32_t>> ruled;  // rule and piece: done already
 };
 
+// How far a pour is.
+struct PourState {
+  struct Waiting {
+    std::uint32_t birth = 0, tries = 0;
+  };
+  std::uint32_t next = 0;        // the births before it have come up
+  std::vector<Waiting> waiting;  // those of them that have found no room yet
+  std::uint32_t born = 0, skipped = 0;
+  bool over = false;  // it is full
+};
+inline constexpr double kUnborn = -1;  // s: when a piece that waits was born
+
+// When something happens to pieces that were born together.
+struct PourTerm {
+  double due = 0;  // s, since the first frame
+  std::uint32_t first = 0, count = 0;
+};
+
+// The space of a source, and how it moves.
+struct SourceFrame {
+  Pose pose;
+  Vec3 centre = Vec3::Zero(), velocity = Vec3::Zero(), spin = Vec3::Zero();
+};
+
+// What lies in a region.
+struct Filled {
+  std::uint32_t count = 0;
+  double volume = 0;  // m3, of the pieces
+  double share = 0;   // of the region's volume
+  double height = 0;  // m above the region's base: below it what lies still fills two fifths of the room,
+                      // at least, and it is nearly all
+};
+
+// Points that stand for a cell (m3) each, body space.
+struct Lattice {
+  std::vector<Vec3> points;
+  double cell = 0;
+};
+
+// Of a mesh: the outline that holds all of it.
+struct Outline {
+  shape::Polyhedron hull;
+  Lattice room;
+};
+
+// Of a mesh with some volume; a closed one's own walls are no room. Cost: some thousand tests against it.
+Outline outlineOf(const mesh::TriangleMesh& m);
+
 // How far a rule is with one of its pieces.
 struct RuleState {
   double held = 0;     // s: for so long it has held

@@ -83,9 +83,9 @@ std::vector<StartOverlap> startOverlaps(const Scene& s) {
   for (std::size_t i = 0; i < s.pieces.size(); ++i) {
     const Piece& p = s.pieces[i];
     poses.push_back(p.start);
-    kinds.push_back(!p.collide                ? collide::BoxKind::Ignored
-                    : p.role == Role::Dynamic ? collide::BoxKind::Moving
-                                              : collide::BoxKind::Static);
+    kinds.push_back(!p.collide || p.start_state == Start::Unborn ? collide::BoxKind::Ignored
+                    : p.role == Role::Dynamic                    ? collide::BoxKind::Moving
+                                                                 : collide::BoxKind::Static);
   }
   for (const Mover& m : s.movers) poses[m.piece.index()] = s.moverPose(m, s.first_frame);
   for (std::size_t i = 0; i < s.pieces.size(); ++i) {

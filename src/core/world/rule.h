@@ -11,13 +11,14 @@
 
 namespace drubble::world {
 
-// Where a piece is: its centre of mass counts. Box and ball in the world; the closed mesh of a piece where
-// that is now.
+// Where a piece is: its centre of mass counts. Box and ball in the world; the closed mesh of a piece, or all
+// that its convex outline holds, where that is now.
 struct Region {
   std::optional<Box> box;
   Vec3 centre = Vec3::Zero();
-  double radius = 0;  // m
-  PieceId body;       // valid: its mesh
+  double radius = 0;       // m
+  PieceId body;            // valid: its mesh
+  bool container = false;  // its outline: what fills it counts as inside
 };
 
 // What a rule waits for. All that is given must hold at once; nothing given holds always.
@@ -29,7 +30,7 @@ struct RuleWhen {
   std::optional<Region> inside, outside;
   std::optional<double> slower_than;  // m/s: no point of it goes faster
   std::optional<double> faster_than;  // m/s: its centre of mass does
-  std::optional<double> older_than;   // s since the first frame
+  std::optional<double> older_than;   // s since the first frame, or since it was poured
   bool bond_broken = false;           // one of its bonds, in this substep
   double seconds = 0;                 // it has held for so long without a break
 

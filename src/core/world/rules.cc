@@ -48,20 +48,9 @@ bool hitsBy(const Rule& r, const solve::Hit& h, PieceId other) {
 void World::takeRules() {
   for (const Rule& r : scene_.rules) {
     rule_states_.emplace_back(r.who.size());
-    for (const std::optional<Region>* x : {&r.when.inside, &r.when.outside}) {
-      if (!*x || !(*x)->body.valid()) continue;
-      const std::uint32_t p = scene_.pieces[(*x)->body.index()].prototype.value;
-      region_trees_.try_emplace(p, scene_.prototypes[p].mesh);
-    }
+    for (const std::optional<Region>* x : {&r.when.inside, &r.when.outside})
+      if (*x) takeRegion(**x);
   }
-}
-
-bool World::inRegion(const Region& r, const Vec3& at) const {
-  if (r.box) return r.box->contains(at);
-  if (!r.body.valid()) return (at - r.centre).norm() <= r.radius;
-  const std::size_t i = r.body.index();
-  const mesh::TriangleMesh& m = scene_.prototypeOf(i).mesh;
-  return region_trees_.at(scene_.pieces[i].prototype.value).inside(m, motion_.pose(i).toBody(at));
 }
 
 // All that it waits for but hits, touches and breaks.
@@ -71,7 +60,10 @@ bool World::ruleHolds(const RuleWhen& w, std::uint32_t i, double frame) const {
   if (w.faster_than && !(speed > *w.faster_than)) return false;
   if (w.slower_than && !(speed + motion_.spin[i].norm() * traits_[i].outer_radius < *w.slower_than))
     return false;
-  if (w.older_than && !(scene_.secondsAt(frame) > *w.older_than)) return false;
+  if (w.older_than) {
+    const double born = born_.empty() ? 0 : born_[i];
+    if (!(scene_.secondsAt(frame) - born > *w.older_than)) return false;
+  }
   if (w.inside && !inRegion(*w.inside, motion_.position[i])) return false;
   return !w.outside || !inRegion(*w.outside, motion_.position[i]);
 }
@@ -136,7 +128,7 @@ void World::followRules(std::size_t first_hit, const std::vector<char>& broke, d
     for (std::size_t n = 0; n < r.who.size(); ++n) {
       RuleState& s = states[n];
       const std::uint32_t i = r.who[n].value;
-      if (s.done || sleep_[i] == Sleep::Gone) continue;
+      if (s.done || !present(i)) continue;
       const bool holds = (hit.empty() || hit[n]) && (touched.empty() || touched[n]) &&
                          (!r.when.bond_broken || broke[i]) && ruleHolds(r.when, i, frame);
       const bool had = s.held >= r.when.seconds && s.holds;

@@ -16,6 +16,7 @@
 #include "core/solve/contact.h"
 #include "core/solve/joint.h"
 #include "core/solve/traits.h"
+#include "core/world/pour.h"
 #include "core/world/rule.h"
 
 namespace drubble::world {
@@ -38,8 +39,8 @@ enum class Role { Static, Kinematic, Dynamic };
 const char* roleName(Role r);
 
 // How a dynamic piece begins: Asleep wakes at any touch or change of load, Held stays put until it is hit
-// harder than Piece::wake_above.
-enum class Start { Awake, Asleep, Held };
+// harder than Piece::wake_above, Unborn is poured later.
+enum class Start { Awake, Asleep, Held, Unborn };
 
 // Shape, mesh and material that many pieces share.
 struct Prototype {
@@ -95,7 +96,8 @@ inline constexpr std::size_t kMostPairRules = 64;
 // Pieces that are measured together.
 struct Watch {
   std::string name;
-  std::vector<PieceId> who;  // ascending
+  std::vector<PieceId> who;       // ascending
+  std::optional<Region> in = {};  // what of them lies there is counted
 };
 
 struct SceneJoint {
@@ -142,6 +144,7 @@ struct Scene {
   std::vector<BondTable> bond_tables;
   std::vector<bond::Bond> bonds;  // by a, then b
   std::vector<act::Force> forces;
+  std::vector<Pour> pours;
   std::vector<Rule> rules;  // in the order in which they are looked at
   std::vector<Watch> watches;
   Vec3 gravity = Vec3(0, -9.81, 0);

@@ -30,6 +30,7 @@ void World::addState(FrameStats& out) const {
 
 PieceEnergy World::energyOf(std::size_t i) const {
   PieceEnergy out;
+  if (sleep_[i] == Sleep::Unborn) return out;
   const solve::Traits& t = traits_[i];
   // What hangs on something else will fall when it breaks off.
   const bool anchored = !clusters_.empty() && cluster_of_[i] != kNoCluster && !t.dynamic;

@@ -22,6 +22,12 @@ void World::addForce(PieceId a, PieceId b, const Vec3& on_b) {
       watch_forces_[at->second] += sign * on_b;
 }
 
+std::optional<Filled> World::watchFilled(std::size_t watch) const {
+  const Watch& w = scene_.watches[watch];
+  if (!w.in) return {};
+  return filledOf(*w.in, &w.who);
+}
+
 // Of the contacts of a substep that was `share` of the frame.
 void World::watchForces(double share) {
   if (watched_.empty()) return;

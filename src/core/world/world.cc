@@ -17,9 +17,17 @@ namespace {
 
 Sleep startOf(const Piece& p) {
   if (p.role != Role::Dynamic) return p.role == Role::Static ? Sleep::Fixed : Sleep::Driven;
-  return p.start_state == Start::Awake  ? Sleep::Awake
-         : p.start_state == Start::Held ? Sleep::Held
-                                        : Sleep::Asleep;
+  switch (p.start_state) {
+    case Start::Awake:
+      return Sleep::Awake;
+    case Start::Held:
+      return Sleep::Held;
+    case Start::Unborn:
+      return Sleep::Unborn;
+    case Start::Asleep:
+      break;
+  }
+  return Sleep::Asleep;
 }
 
 }  // namespace
@@ -88,6 +96,7 @@ World::World(const Scene& scene, Machine machine)
   findBends();
   takeJoints();
   takeRules();
+  takePours();
   if (!scene.forces.empty()) {
     asleep_pushes_.assign(scene.pieces.size(), Vec3::Zero());
     for (const Prototype& p : scene.prototypes) faces_.push_back(facesOf(p.mesh));
@@ -95,6 +104,8 @@ World::World(const Scene& scene, Machine machine)
   watch_forces_.assign(scene.watches.size(), Vec3::Zero());
   for (std::uint32_t w = 0; w < scene.watches.size(); ++w)
     for (const PieceId p : scene.watches[w].who) watched_.push_back({p.value, w});
+  for (const Watch& w : scene.watches)
+    if (w.in) takeRegion(*w.in);
   std::sort(watched_.begin(), watched_.end());
 }
 
@@ -333,6 +344,7 @@ FrameStats World::advance(Watcher& watcher) {
   joint_breaks_.clear();
   bond_breaks_.clear();
   rule_deeds_.clear();
+  births_.clear();
   bond_worst_ = {};
   work_ = 0;
   watch_forces_.assign(scene_.watches.size(), Vec3::Zero());
@@ -346,6 +358,7 @@ FrameStats World::advance(Watcher& watcher) {
     if (watcher.cancelled())
       throw Error(ErrorKind::Cancelled, "stopped in frame " + std::to_string(frame_ + 1));
     bend(frame_ + done, frame_ + 1);
+    pour(frame_ + done);
     findPushes(frame_ + done, 0);
     const Steps steps = chooseSteps(*this);
     const double begun = done;

@@ -34,8 +34,8 @@
 namespace drubble::world {
 
 // Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough. Frozen: stopped by a
-// rule, for good. Gone: removed by one, touches nothing.
-enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held, Frozen, Gone };
+// rule, for good. Gone: removed by one, or at its life's end; touches nothing. Unborn: yet to be poured.
+enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held, Frozen, Gone, Unborn };
 
 // Progress and cancelling; asked once a substep. Told which stage the work is in.
 class Watcher : public WorkListener {
@@ -116,6 +116,18 @@ class World {
   // A bond of the scene's: whether it has gone.
   bool bondBroken(std::size_t bond) const { return broken_[bond] != 0; }
   const std::vector<Cluster>& clusters() const { return clusters_; }
+  // Whether a piece is there: born, and not gone.
+  bool present(std::size_t piece) const {
+    return sleep_[piece] != Sleep::Gone && sleep_[piece] != Sleep::Unborn;
+  }
+  // In the last frame, in order.
+  const std::vector<PieceId>& births() const { return births_; }
+  // By the scene's pours.
+  const std::vector<PourState>& pourStates() const { return pour_states_; }
+  // Whether there is still something to be born, or a life to end.
+  bool poursWait() const;
+  // Of the scene's watches, those with a region: what of their pieces lies in it now.
+  std::optional<Filled> watchFilled(std::size_t watch) const;
   // What rules did, of the last frame, in order.
   const std::vector<RuleDeed>& ruleDeeds() const { return rule_deeds_; }
   // kNoCluster: no bond holds it.
@@ -204,6 +216,28 @@ class World {
   void countPushes();
   double pullOn(std::size_t piece) const;
   void takeRules();
+  void takePours();
+  void markAbsent();
+  void takeRegion(const Region& r);
+  struct RoomBelow {
+    double base = 0, cell = 0;
+    std::vector<double> heights;  // of points that stand for a cell each, ascending
+    double straight = 0;          // m3; above 0: of a box, whose heights are its two ends
+    double below(double height) const;
+  };
+  RoomBelow roomOf(const Region& r) const;
+  Filled filledOf(const Region& r, const std::vector<PieceId>* who) const;  // nullptr: all
+  bool full(const FullWhen& u) const;
+  struct Standing;
+  SourceFrame sourceFrame(const Pour& p) const;
+  void pour(double frame);
+  void bear(std::uint32_t pour, double now);
+  Standing standingNear(const Pour& p, const SourceFrame& source, double late) const;
+  bool hasRoom(std::uint32_t piece, const Pose& pose, double clear, Standing& standing) const;
+  bool tryBirth(const Pour& p, const Birth& b, const SourceFrame& source, RandomStream& random, double late,
+                double now, Standing& standing);
+  void letGhostsCollide(double now);
+  void endLives(double now);
   bool inRegion(const Region& r, const Vec3& at) const;
   bool ruleHolds(const RuleWhen& w, std::uint32_t piece, double frame) const;
   std::vector<char> touchedMembers(const Rule& r) const;
@@ -314,9 +348,13 @@ class World {
   std::vector<double> times_;                        // a bond: of its strength, as rules have it
   std::vector<double> yield_times_;                  // a yielding bond: of its strength, as it was last
   std::vector<std::vector<RuleState>> rule_states_;  // a rule, one of its pieces
-  std::vector<char> own_;                            // a piece: it would move by itself if nothing held it
-  std::vector<Cluster> clusters_;                    // their motion; the rest follows from broken_ and own_
-  bond::Gives gave_;  // a piece: how far it gave under what its cluster bore last
+  std::vector<PourState> pour_states_;
+  std::vector<double> born_;       // s, a piece; empty without pours
+  std::vector<PourTerm> mortal_;   // that will be gone
+  std::vector<PourTerm> ghosts_;   // that touch nothing yet
+  std::vector<char> own_;          // a piece: it would move by itself if nothing held it
+  std::vector<Cluster> clusters_;  // their motion; the rest follows from broken_ and own_
+  bond::Gives gave_;               // a piece: how far it gave under what its cluster bore last
   struct {
     std::vector<Vec3> position;
     std::vector<Quat> turn;
@@ -342,6 +380,8 @@ class World {
   std::vector<double> spin_drags_;  // 1/s, a piece; empty: none
   std::vector<Vec3> faces_;         // m2, a prototype: what it shows along its axes; empty without forces
   std::vector<RuleDeed> rule_deeds_;
+  std::vector<PieceId> births_;
+  std::map<std::uint32_t, Outline> region_outlines_;  // a prototype, whose outline is a region
   std::map<std::uint32_t, mesh::Tree> region_trees_;  // a prototype, whose mesh a rule's region is
   double work_ = 0;                                   // J, in this frame
   std::vector<Vec3> watch_forces_;

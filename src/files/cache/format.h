@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 6;
+inline constexpr int kCacheVersion = 7;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 
@@ -18,6 +18,7 @@ inline constexpr std::uint8_t kFlagHeld = 8;
 inline constexpr std::uint8_t kFlagBending = 16;
 inline constexpr std::uint8_t kFlagFrozen = 32;
 inline constexpr std::uint8_t kFlagGone = 64;
+inline constexpr std::uint8_t kFlagUnborn = 128;
 
 inline constexpr const char* kCacheSchema = R"(
 CREATE TABLE meta (key TEXT PRIMARY KEY, value TEXT NOT NULL) WITHOUT ROWID;
@@ -62,7 +63,14 @@ CREATE TABLE bond_worst (frame INTEGER PRIMARY KEY, bond INTEGER NOT NULL, why T
 CREATE TABLE bond_stress (frame INTEGER PRIMARY KEY, data BLOB NOT NULL, hash INTEGER NOT NULL);
 CREATE TABLE rules (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, deed TEXT NOT NULL, pieces INTEGER NOT NULL);
 CREATE TABLE rule_deeds (frame INTEGER NOT NULL, rule INTEGER NOT NULL, piece INTEGER NOT NULL);
+CREATE TABLE pours (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, planned INTEGER NOT NULL);
+CREATE TABLE pour_frames (
+  frame INTEGER NOT NULL, pour INTEGER NOT NULL, born INTEGER, waiting INTEGER, skipped INTEGER, over INTEGER,
+  PRIMARY KEY (frame, pour)) WITHOUT ROWID;
 CREATE TABLE watches (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
+CREATE TABLE watch_fills (
+  frame INTEGER NOT NULL, watch INTEGER NOT NULL, count INTEGER, volume REAL, share REAL, height REAL,
+  PRIMARY KEY (frame, watch)) WITHOUT ROWID;
 CREATE TABLE watch_forces (
   frame INTEGER NOT NULL, watch INTEGER NOT NULL, x REAL, y REAL, z REAL, PRIMARY KEY (frame, watch)) WITHOUT ROWID;
 CREATE TABLE notes (frame INTEGER, text TEXT NOT NULL);

@@ -190,17 +190,6 @@ std::vector<CachedHit> CacheReader::hits() {
   return out;
 }
 
-std::vector<CachedWatch> CacheReader::watches() {
-  std::vector<CachedWatch> out;
-  Statement names(*db_, "SELECT name FROM watches ORDER BY id");
-  while (names.step()) out.push_back({names.text(0), {}});
-  Statement r(*db_, "SELECT watch, frame, x, y, z FROM watch_forces ORDER BY watch, frame");
-  while (r.step())
-    if (const auto id = static_cast<std::size_t>(r.integer(0)); id < out.size())
-      out[id].forces.emplace_back(static_cast<int>(r.integer(1)), vec3(r.real(2), r.real(3), r.real(4)));
-  return out;
-}
-
 std::vector<std::string> CacheReader::notes() {
   std::vector<std::string> out;
   Statement r(*db_, "SELECT text FROM notes ORDER BY rowid");

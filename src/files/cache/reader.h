@@ -11,8 +11,10 @@
 #include "files/cache/blob.h"
 #include "files/cache/bonds.h"
 #include "files/cache/joints.h"
+#include "files/cache/pours.h"
 #include "files/cache/rules.h"
 #include "files/cache/sql.h"
+#include "files/cache/watches.h"
 
 namespace drubble::files {
 
@@ -61,11 +63,6 @@ struct CachedHit {
   double impulse = 0, speed = 0;
 };
 
-struct CachedWatch {
-  std::string name;
-  std::vector<std::pair<int, Vec3>> forces;  // N, by frame: of all that touches it
-};
-
 struct CacheInfo {
   std::string title, units, state, setup_path, setup_text, overrides;
   double unit = 1, fps = 24, time_scale = 1, sleep_speed = -1;
@@ -99,7 +96,8 @@ class CacheReader {
   std::vector<float> bondStress(int frame) { return readBondStress(*db_, frame); }
   std::vector<CachedBondWorst> bondWorsts() { return readBondWorsts(*db_); }
   std::vector<CachedRule> rules() { return readRules(*db_); }
-  std::vector<CachedWatch> watches();
+  std::vector<CachedPour> pours() { return readPours(*db_); }
+  std::vector<CachedWatch> watches() { return readWatches(*db_); }
   std::vector<std::string> notes();
   // Where the vertices of a prototype that bends are at a frame, body space.
   std::vector<Vec3> verticesAt(std::size_t prototype, int frame);

@@ -9,7 +9,9 @@
 #include "files/cache/bonds.h"
 #include "files/cache/format.h"
 #include "files/cache/joints.h"
+#include "files/cache/pours.h"
 #include "files/cache/rules.h"
+#include "files/cache/watches.h"
 
 namespace drubble::files {
 
@@ -63,6 +65,7 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   if (w.sleepOf(i) == world::Sleep::Held) s.flags |= kFlagHeld;
   if (w.sleepOf(i) == world::Sleep::Frozen) s.flags |= kFlagFrozen;
   if (w.sleepOf(i) == world::Sleep::Gone) s.flags |= kFlagGone;
+  if (w.sleepOf(i) == world::Sleep::Unborn) s.flags |= kFlagUnborn;
   if (w.bending(i)) s.flags |= kFlagBending;
   return s;
 }
@@ -130,8 +133,8 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   writeJoints(db_, s);
   writeBonds(db_, s);
   writeRules(db_, s);
-  Statement watch(db_, "INSERT INTO watches VALUES (?, ?)");
-  for (std::uint32_t k = 0; k < s.watches.size(); ++k) watch.bind(k).bind(s.watches[k].name).once();
+  writePours(db_, s);
+  writeWatches(db_, s);
   db_.run("COMMIT");
   for (const std::string& n : built.notes) note(s.first_frame, n);
 }
@@ -225,11 +228,8 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   writeJointFrame(db_, w);
   writeBondFrame(db_, w, stats);
   writeRuleFrame(db_, w);
-  Statement force(db_, "INSERT INTO watch_forces VALUES (?, ?, ?, ?, ?)");
-  for (std::uint32_t k = 0; k < w.watchForces().size(); ++k) {
-    const Vec3& f = w.watchForces()[k];
-    force.bind(stats.frame).bind(k).bind(f.x()).bind(f.y()).bind(f.z()).once();
-  }
+  writePourFrame(db_, w);
+  writeWatchFrame(db_, w);
   db_.run("COMMIT");
 }
 

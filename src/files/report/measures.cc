@@ -20,7 +20,7 @@ measure::Sample sampleOf(int frame, const std::vector<PieceState>& states) {
     s.speed.push_back(vec3(static_cast<double>(p.velocity[0]), static_cast<double>(p.velocity[1]),
                            static_cast<double>(p.velocity[2]))
                           .norm());
-    s.asleep.push_back((p.flags & (kFlagAwake | kFlagFixed | kFlagFrozen | kFlagGone)) == 0);
+    s.asleep.push_back((p.flags & (kFlagAwake | kFlagFixed | kFlagFrozen | kFlagGone | kFlagUnborn)) == 0);
   }
   return s;
 }
@@ -92,11 +92,12 @@ Measures measureCache(CacheReader& cache) {
   };
   std::vector<measure::Sample> samples;
   std::vector<char> driven, gone;
+  std::vector<std::vector<char>> absent;  // of each frame: not born yet, or gone
   for (const CachedFrame& f : m.frames) {
     const std::vector<PieceState> states = cache.states(f.frame);
     samples.push_back(sampleOf(f.frame, states));
-    if (&f == &m.frames.back())
-      for (const PieceState& p : states) gone.push_back((p.flags & kFlagGone) != 0);
+    std::vector<char>& away = absent.emplace_back();
+    for (const PieceState& p : states) away.push_back((p.flags & (kFlagGone | kFlagUnborn)) != 0);
     driven.push_back(std::any_of(states.begin(), states.end(), [](const PieceState& p) {
       return (p.flags & kFlagBending) != 0 ||
              ((p.flags & kFlagDriven) != 0 && p.velocity != std::array<float, 3>{});
@@ -114,6 +115,13 @@ Measures measureCache(CacheReader& cache) {
       m.deepest_frame = f.frame;
     }
   }
+  gone = absent.back();
+  // Counted pieces that are there from one of the frames to the end.
+  const auto thereFrom = [&](std::size_t frame, std::vector<char> among) {
+    for (std::size_t i = 0; i < among.size(); ++i)
+      among[i] = among[i] && !absent[frame][i] && !absent.back()[i];
+    return among;
+  };
   m.simulated_seconds = m.frames.back().simulated - m.frames.front().simulated;
   const CachedFrame& end = m.frames.back();
   m.end_share_worst = end.share_worst;
@@ -142,7 +150,8 @@ Measures measureCache(CacheReader& cache) {
   }
   const auto window = static_cast<std::size_t>(0.5 * cache.info().fps + 0.5) + 1;
   const std::size_t first = samples.size() > window ? samples.size() - window : 0;
-  const measure::Jitter j = measure::jitter({samples.data() + first, samples.size() - first}, sizes, staying);
+  const measure::Jitter j =
+      measure::jitter({samples.data() + first, samples.size() - first}, sizes, thereFrom(first, staying));
   m.jitter_median = j.median;
   m.jitter_p99 = j.p99;
   m.jitter_worst = j.worst;
@@ -154,11 +163,13 @@ Measures measureCache(CacheReader& cache) {
   m.joints = jointHistories(cache, m.frames);
   m.rules = cache.rules();
   m.watches = cache.watches();
+  m.pours = cache.pours();
   for (std::size_t k = 0; k < m.frames.size(); ++k)
     if (m.frames[k].substeps * m.frames[k].iterations >
         m.frames[m.finest].substeps * m.frames[m.finest].iterations)
       m.finest = k;
-  const measure::Moved moved = measure::shareMoved(samples.front(), samples.back(), sizes, counted);
+  const measure::Moved moved =
+      measure::shareMoved(samples.front(), samples.back(), sizes, thereFrom(0, counted));
   m.share_moved = moved.moved;
   m.share_toppled = moved.toppled;
   const std::vector<CachedHit> hits = cache.hits();

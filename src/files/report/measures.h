@@ -52,6 +52,7 @@ struct Measures {
   std::vector<std::string> fastest_of;  // per frame
   std::vector<std::string> notes;
   std::vector<JointHistory> joints;
+  std::vector<CachedPour> pours;
   std::vector<CachedWatch> watches;
   Damage damage;
   std::vector<CachedRule> rules;

@@ -42,7 +42,8 @@ class Acts {
     std::sort(built_.scene.movers.begin(), built_.scene.movers.end(),
               [](const auto& a, const auto& b) { return a.piece < b.piece; });
     for (const WatchSetup& w : s_.watches)
-      if (w.enabled) built_.scene.watches.push_back({w.name, selecting_.take(w.who)});
+      if (w.enabled)
+        built_.scene.watches.push_back({w.name, selecting_.take(w.who), regionOf(w.in, built_, problems_)});
     for (const ContactSetup& c : s_.contacts)
       if (c.enabled) addContact(c);
     if (problems_.empty()) predictReleases();
@@ -54,8 +55,13 @@ class Acts {
     std::map<PrototypeId, PrototypeId> changed;
     for (const PieceId id : selecting_.take(a.who)) {
       world::Piece& p = built_.scene.pieces[id.index()];
+      const bool unborn = p.start_state == world::Start::Unborn;
+      if (unborn && a.role && *a.role != world::Role::Dynamic)
+        problems_.push_back({fmt::format("'{}' is poured and moves by itself: it cannot become {}", p.name,
+                                         world::roleName(*a.role)),
+                             a.where});
       if (a.role) p.role = *a.role;
-      if (a.start) p.start_state = *a.start;
+      if (a.start && !unborn) p.start_state = *a.start;
       if (a.wake_above) p.wake_above = *a.wake_above;
       if (a.velocity) p.velocity = *a.velocity;
       if (a.spin) p.spin = *a.spin;

@@ -50,8 +50,8 @@ class Ruler {
     world::Rule rule = r.rule;
     rule.who = selecting_.take(r.who);
     if (r.touched_by.given()) rule.when.touched_by = selecting_.take(r.touched_by);
-    rule.when.inside = regionOf(r.inside);
-    rule.when.outside = regionOf(r.outside);
+    rule.when.inside = regionOf(r.inside, built_, problems_);
+    rule.when.outside = regionOf(r.outside, built_, problems_);
     checkFrames(r);
     if (problems_.size() > had) return;
     checkPieces(r, rule);
@@ -60,16 +60,6 @@ class Ruler {
 
  private:
   const world::Scene& scene() const { return built_.scene; }
-
-  std::optional<world::Region> regionOf(const std::optional<SelectSetup::Region>& r) {
-    if (!r) return {};
-    world::Region out{r->box, r->centre, r->radius, {}};
-    if (r->body.empty()) return out;
-    for (std::size_t i = 0; i < scene().pieces.size(); ++i)
-      if (scene().pieces[i].name == r->body) out.body = PieceId(i);
-    if (!out.body.valid()) problems_.push_back({fmt::format("no piece is called '{}'", r->body), r->where});
-    return out;
-  }
 
   void checkFrames(const RuleSetup& r) {
     const world::RuleWhen& w = r.rule.when;

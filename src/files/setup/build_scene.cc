@@ -14,6 +14,7 @@
 #include "files/setup/build_acts.h"
 #include "files/setup/build_bonds.h"
 #include "files/setup/build_joints.h"
+#include "files/setup/build_pours.h"
 #include "files/setup/build_rules.h"
 #include "files/setup/cut_maker.h"
 #include "files/setup/kits.h"
@@ -32,6 +33,8 @@ constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
                                                             {0.45, 0.55, 0.33},
                                                             {0.55, 0.42, 0.58},
                                                             {0.62, 0.60, 0.56}}};
+
+constexpr int kSizes = 16;  // of what varies in size: so many stand for all between
 
 class Builder {
  public:
@@ -69,6 +72,7 @@ class Builder {
       std::erase_if(out_.scene.bonds, [&](const bond::Bond& b) {
         return from->brokeBond(out_.scene.pieces[b.a.index()].name, out_.scene.pieces[b.b.index()].name);
       });
+    if (problems_.empty()) checkUnborn();
     if (problems_.empty()) addRules(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);
@@ -266,12 +270,75 @@ class Builder {
   void placeAll() {
     Placer placer(s_, out_, problems_);
     for (const PlaceSetup& p : s_.places)
-      for (const auto& c : p.copies) copied_.insert(c.body);
+      for (const CopySetup& c : p.copies) copied_.insert(c.body);
+    for (const PourSetup& p : s_.pours)
+      for (const CopySetup& c : p.copies) copied_.insert(c.body);
     for (const std::string& name : order_)
       if (!copied_.contains(name)) placer.stand(kits_.at(name));
     for (const PlaceSetup& p : s_.places)
-      if (p.enabled) placer.place(p, kits_);
+      if (p.enabled) placer.place(p, sizesOf(p.copies, p.size));
+    for (const PourSetup& p : s_.pours)
+      if (p.enabled) addPour(p, sizesOf(p.copies, p.size), out_, placer, problems_);
     placer.checkNames();
+  }
+
+  // Those of copies that are not switched off.
+  KitSizes sizesOf(const std::vector<CopySetup>& copies, const std::array<double, 2>& size) {
+    KitSizes out;
+    for (const CopySetup& c : copies) {
+      const auto found = kits_.find(c.body);
+      if (found == kits_.end()) continue;
+      std::vector<const Kit*>& kits = out[c.body];
+      if (size[0] == 1 && size[1] == 1)
+        kits.push_back(&found->second);
+      else if (found->second.apart)
+        problems_.push_back(
+            {fmt::format("'{}' is of several pieces: only whole bodies vary in size", c.body), c.where});
+      const int n = kits.empty() && !found->second.apart ? (size[0] == size[1] ? 1 : kSizes) : 0;
+      for (int k = 0; k < n; ++k)
+        kits.push_back(&sized(c.body, size[0] + (size[1] - size[0]) * (k + 0.5) / n));
+    }
+    return out;
+  }
+
+  // A body `times` as large as it is told.
+  const Kit& sized(const std::string& name, double times) {
+    const auto known = sized_.find({name, times});
+    if (known != sized_.end()) return known->second;
+    BodySetup b =
+        *std::find_if(s_.bodies.begin(), s_.bodies.end(), [&](const auto& x) { return x.name == name; });
+    const world::Prototype& plain = out_.scene.prototypes[prototype_of_.at(name).index()];
+    const MaterialId material = plain.material;
+    b.colour = plain.colour;
+    b.scale *= times;
+    if (b.mass) *b.mass *= times * times * times;
+    const PrototypeId id(out_.scene.prototypes.size());
+    const double density = b.density.value_or(out_.scene.materials[material.index()].density);
+    store(b, maker_.make(b, density, out_.notes), material);
+    return sized_.emplace(std::pair(name, times), kitOf(out_, id, s_.up())).first->second;
+  }
+
+  // What is yet to be poured has no place to be joined at.
+  void checkUnborn() {
+    const auto unborn = [&](PieceId p) {
+      return p.valid() && out_.scene.pieces[p.index()].start_state == world::Start::Unborn;
+    };
+    const auto complain = [&](const std::string& what, PieceId p) {
+      problems_.push_back(
+          {fmt::format("{} holds '{}', which is yet to be poured: it can only be joined within "
+                       "its group",
+                       what, out_.scene.pieces[p.index()].name),
+           Where{s_.path, 0, 0, ""}});
+    };
+    for (const world::SceneJoint& j : out_.scene.joints) {
+      const PieceId a = j.joint.a.piece, b = j.joint.b.piece;
+      if (unborn(a) != unborn(b)) complain(fmt::format("joint '{}'", j.name), unborn(a) ? a : b);
+    }
+    for (const bond::Bond& b : out_.scene.bonds)
+      if (unborn(b.a) || unborn(b.b)) {
+        complain(fmt::format("bond '{}'", out_.scene.bond_tables[b.table].name), unborn(b.a) ? b.a : b.b);
+        break;
+      }
   }
 
   // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
@@ -289,6 +356,7 @@ class Builder {
   BuiltScene out_;
   std::map<std::string, PrototypeId> prototype_of_;
   std::map<std::string, Kit> kits_;
+  std::map<std::pair<std::string, double>, Kit> sized_;
   std::vector<std::string> order_;  // of the kits
   std::vector<Problem> problems_;
   std::set<std::string> copied_;  // what is in a group, or copied by a place

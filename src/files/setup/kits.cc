@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include "core/base/random.h"
 #include "core/place/room.h"
 
 namespace drubble::files {
@@ -74,7 +75,16 @@ void Placer::add(const Kit& kit, const std::string& name, const Pose& pose, cons
     out_.group_copies.push_back({name, kit.name, {pose.toWorld(kit.origin), pose.turn}});
 }
 
-void Placer::place(const PlaceSetup& p, const std::map<std::string, Kit>& kits) {
+std::uint32_t Placer::keepBack(const Kit& kit, const std::string& name, const Pose& pose,
+                               const Where& where) {
+  const std::size_t first = out_.scene.pieces.size();
+  add(kit, name, pose, where);
+  for (std::size_t i = first; i < out_.scene.pieces.size(); ++i)
+    out_.scene.pieces[i].start_state = world::Start::Unborn;
+  return u32(first);
+}
+
+void Placer::place(const PlaceSetup& p, const KitSizes& kits) {
   place::GridSpec g;
   g.name = p.name;
   g.seed = p.seed;
@@ -83,14 +93,14 @@ void Placer::place(const PlaceSetup& p, const std::map<std::string, Kit>& kits) 
   g.up = s_.up();
   g.vary_at = p.vary_at;
   g.vary_turn = p.vary_turn;
-  std::vector<const Kit*> choice;
+  std::vector<std::vector<const Kit*>> choice;
   Vec3 largest = Vec3::Zero();
   for (const auto& c : p.copies) {
     const auto found = kits.find(c.body);
     if (found == kits.end()) continue;  // switched off
-    choice.push_back(&found->second);
+    choice.push_back(found->second);
     g.weights.push_back(c.weight);
-    largest = largest.cwiseMax(found->second.size);
+    for (const Kit* kit : found->second) largest = largest.cwiseMax(kit->size);
   }
   if (choice.empty())
     return void(
@@ -132,13 +142,15 @@ class Placer::Taken {
 };
 
 // `size`: of the largest of them.
-void Placer::fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<const Kit*>& choice,
-                  double size) {
+void Placer::fill(const PlaceSetup& p, const place::GridSpec& g,
+                  const std::vector<std::vector<const Kit*>>& choice, double size) {
   Taken taken(out_, size);
   int skipped = 0, ordinal = 0;
   std::string blocker;
   for (const place::Copy& c : place::grid(g)) {
-    const Kit& kit = *choice[c.prototype];
+    const std::vector<const Kit*>& sizes = choice[c.prototype];
+    RandomStream random(p.seed, "place." + p.name + ".size", static_cast<std::uint64_t>(ordinal));
+    const Kit& kit = *sizes[static_cast<std::size_t>(random.unit() * static_cast<double>(sizes.size()))];
     const std::string name = fmt::format("{}/{:04}", p.name, ++ordinal);
     if (const std::string by = taken.blockerOf(kit, c.pose); !by.empty()) {
       blocker = by;

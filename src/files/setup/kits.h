@@ -26,6 +26,9 @@ struct Kit {
   Vec3 size = Vec3::Zero();                           // of the box about its shapes
 };
 
+// Of what is copied, by name, all sizes that there are of it.
+using KitSizes = std::map<std::string, std::vector<const Kit*>>;
+
 // A body as a kit.
 Kit kitOf(const BuiltScene& built, PrototypeId prototype, const Vec3& up);
 
@@ -42,14 +45,16 @@ class Placer {
 
   // One that nothing copies.
   void stand(const Kit& kit) { add(kit, kit.name, kit.pose, kit.where); }
+  // One that is poured later, from `pose`. Returns the first of its pieces.
+  std::uint32_t keepBack(const Kit& kit, const std::string& name, const Pose& pose, const Where& where);
   // Copies of some of `kits`, by name; those that find no room are left out and told.
-  void place(const PlaceSetup& p, const std::map<std::string, Kit>& kits);
+  void place(const PlaceSetup& p, const KitSizes& kits);
   void checkNames();
 
  private:
   class Taken;  // what stands already
   void add(const Kit& kit, const std::string& name, const Pose& pose, const Where& where);
-  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<const Kit*>& choice,
+  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<std::vector<const Kit*>>& choice,
             double size);
 
   const Setup& s_;

@@ -64,29 +64,34 @@ void readMaterials(Table& root, Setup& s) {
   });
 }
 
-void readCopies(Table& t, PlaceSetup& p) {
+}  // namespace
+
+std::vector<CopySetup> readCopies(Table& t) {
+  std::vector<CopySetup> copies;
   t.table("copies", [&](Table& c) {
     for (const auto& [key, value] : c.raw()) {
       const std::string name(key.str());
-      p.copies.push_back({name, c.number(name, 1, kNotNegative), c.document().where(key.source())});
+      copies.push_back({name, c.number(name, 1, kNotNegative), c.document().where(key.source())});
     }
     // toml++ hands keys out by name; the order of the file is the order of the setup.
-    std::stable_sort(p.copies.begin(), p.copies.end(), [](const auto& a, const auto& b) {
+    std::stable_sort(copies.begin(), copies.end(), [](const auto& a, const auto& b) {
       return std::pair(a.where.line, a.where.column) < std::pair(b.where.line, b.where.column);
     });
   });
   double total = 0;
-  for (const auto& c : p.copies) total += c.weight;
-  if (p.copies.empty() || total <= 0)
-    t.complain("copies", fmt::format("place '{}' copies nothing: write copies = {{ NAME = 1 }}", p.name));
+  for (const CopySetup& c : copies) total += c.weight;
+  if (copies.empty() || total <= 0) t.complain("copies", "nothing is copied: write copies = { NAME = 1 }");
+  return copies;
 }
+
+namespace {
 
 void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
   p.where = t.where();
   p.name = t.text("name", "");
   p.enabled = t.flag("enabled", true);
   if (p.name.empty()) t.complain("name", "every place needs a name");
-  readCopies(t, p);
+  p.copies = readCopies(t);
   t.choice("layout", "grid", {"grid"});
   const std::vector<double> count = t.numbers("count", 3, {1, 1e6});
   for (std::size_t k = 0; k < count.size(); ++k) {
@@ -105,6 +110,7 @@ void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
   t.table("vary", [&](Table& v) {
     p.vary_at = v.lengths("at", Vec3::Zero(), kNotNegative);
     p.vary_turn = v.vector("turn", Vec3::Zero(), kDegree, kNotNegative);
+    p.size = v.range("size", 1, 1, kPositive);
   });
   p.no_room_is_error = t.choice("no_room", "skip", {"skip", "error"}) == "error";
   p.seed = t.seed("seed", s.seed);
@@ -116,6 +122,7 @@ void readWatch(Table& t, WatchSetup& w) {
   w.enabled = t.flag("enabled", true);
   if (w.name.empty()) t.complain("name", "every watch needs a name");
   w.who = readSelector(t, "who", true);
+  w.in = readRegion(t, "inside");
 }
 
 void readCamera(Table& t, CameraSetup& c) {
@@ -214,15 +221,17 @@ std::vector<std::string> splitLines(const std::string& text) {
 void checkCopies(Document& doc, const Setup& s) {
   std::set<std::string> known;
   for (const BodySetup& b : s.bodies) known.insert(b.name);
-  for (const PlaceSetup& p : s.places) {
-    for (const auto& c : p.copies) {
+  const auto check = [&](const char* kind, const std::string& name, const std::vector<CopySetup>& copies) {
+    for (const CopySetup& c : copies) {
       if (known.contains(c.body)) continue;
       const std::string near = nearest(c.body, known);
-      doc.problems.push_back({fmt::format("place '{}' copies '{}', but no body has that name{}", p.name,
+      doc.problems.push_back({fmt::format("{} '{}' copies '{}', but no body has that name{}", kind, name,
                                           c.body, near.empty() ? "" : "; did you mean '" + near + "'?"),
                               c.where});
     }
-  }
+  };
+  for (const PlaceSetup& p : s.places) check("place", p.name, p.copies);
+  for (const PourSetup& p : s.pours) check("pour", p.name, p.copies);
 }
 
 }  // namespace
@@ -261,11 +270,13 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("rule", [&](Table& t) { readRule(t, s.rules.emplace_back()); });
   root.each("watch", [&](Table& t) { readWatch(t, s.watches.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
+  root.each("pour", [&](Table& t) { readPour(t, s, s.pours.emplace_back()); });
   root.each("camera", [&](Table& t) { readCamera(t, s.cameras.emplace_back()); });
   root.finish();
   checkUnique(doc, s.bodies, "body");
   checkUnique(doc, s.cuts, "cut");
   checkUnique(doc, s.places, "place");
+  checkUnique(doc, s.pours, "pour");
   checkUnique(doc, s.joints, "joint");
   checkUnique(doc, s.bonds, "bond");
   checkUnique(doc, s.forces, "force");

@@ -40,6 +40,7 @@ std::optional<SelectSetup::Region> readRegion(Table& t, const std::string& key) 
   t.table(key, [&](Table& in) {
     const double unit = in.document().unit;
     r.body = in.text("body", "");
+    if (in.has("container")) r.body = in.text("container", ""), r.container = true;
     const std::vector<double> box = in.has("box") ? in.numbers("box", 6) : std::vector<double>{};
     const std::vector<double> ball = in.has("sphere") ? in.numbers("sphere", 4) : std::vector<double>{};
     if (box.size() == 6)
@@ -47,7 +48,10 @@ std::optional<SelectSetup::Region> readRegion(Table& t, const std::string& key) 
     if (ball.size() == 4) r.centre = unit * vec3(ball[0], ball[1], ball[2]), r.radius = unit * ball[3];
     if (r.body.empty() && !r.box && !(r.radius > 0))
       t.complain(
-          key, fmt::format("'{}' needs body = NAME, box = [six numbers] or sphere = [x, y, z, radius]", key));
+          key,
+          fmt::format(
+              "'{}' needs body = NAME, container = NAME, box = [six numbers] or sphere = [x, y, z, radius]",
+              key));
   });
   return r;
 }

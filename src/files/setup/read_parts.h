@@ -19,6 +19,9 @@ void readBetween(Table& t, const char* needed, Selector& a, Selector& b);
 void readJoint(Table& t, JointSetup& j);
 void readForce(Table& t, const Setup& s, ForceSetup& f);
 void readRule(Table& t, RuleSetup& r);
+void readPour(Table& t, const Setup& s, PourSetup& p);
+// copies = { NAME = WEIGHT }, in the order of the file.
+std::vector<CopySetup> readCopies(Table& t);
 // body = NAME, box or sphere; nothing when the key is not there.
 std::optional<SelectSetup::Region> readRegion(Table& t, const std::string& key);
 void readBond(Table& t, const Setup& s, BondSetup& b);

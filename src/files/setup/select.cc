@@ -149,12 +149,28 @@ bool Selecting::within(const SelectSetup::Region& r, PieceId p) {
   for (std::size_t i = 0; i < built_.scene.pieces.size(); ++i) {
     if (built_.scene.pieces[i].name != r.body) continue;
     const mesh::TriangleMesh& m = built_.scene.prototypeOf(i).mesh;
-    return mesh::Tree(m).inside(m, built_.scene.pieces[i].start.toBody(at));
+    const Vec3 inside = built_.scene.pieces[i].start.toBody(at);
+    if (!r.container) return mesh::Tree(m).inside(m, inside);
+    const shape::Polyhedron hull = shape::convexHull(m.vertices);
+    return std::all_of(hull.faces.begin(), hull.faces.end(),
+                       [&](const shape::Face& f) { return f.normal.dot(inside) <= f.offset; });
   }
   const auto same = [&](const Problem& x) { return x.where && x.where->line == r.where.line; };
   if (std::none_of(problems_.begin(), problems_.end(), same))
     problems_.push_back({fmt::format("no piece is called '{}'", r.body), r.where});
   return false;
+}
+
+std::optional<world::Region> regionOf(const std::optional<SelectSetup::Region>& r, const BuiltScene& built,
+                                      std::vector<Problem>& problems) {
+  if (!r) return {};
+  world::Region out{r->box, r->centre, r->radius, {}, r->container};
+  if (r->body.empty()) return out;
+  const std::vector<world::Piece>& pieces = built.scene.pieces;
+  for (std::size_t i = 0; i < pieces.size(); ++i)
+    if (pieces[i].name == r->body) out.body = PieceId(i);
+  if (!out.body.valid()) problems.push_back({fmt::format("no piece is called '{}'", r->body), r->where});
+  return out;
 }
 
 // Closer than a hundredth of the smaller one.

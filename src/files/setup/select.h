@@ -34,4 +34,8 @@ class Selecting {
   std::vector<Problem>& problems_;
 };
 
+// Complains when no piece is called so.
+std::optional<world::Region> regionOf(const std::optional<SelectSetup::Region>& r, const BuiltScene& built,
+                                      std::vector<Problem>& problems);
+
 }  // namespace drubble::files

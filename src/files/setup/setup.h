@@ -33,7 +33,8 @@ struct SelectSetup {
   Where where;
   Selector of, touching, except;
   struct Region {
-    std::string body;  // inside a body's mesh; empty: box or sphere
+    std::string body;        // inside a body's mesh; empty: box or sphere
+    bool container = false;  // or within its convex outline
     std::optional<Box> box;
     Vec3 centre = Vec3::Zero();
     double radius = 0;
@@ -153,23 +154,56 @@ struct CutSetup {
   cut::Bricks bricks;
 };
 
+// What is copied, and how often in comparison.
+struct CopySetup {
+  std::string body;
+  double weight = 1;
+  Where where;
+};
+
 struct PlaceSetup {
   std::string name;
   Where where;
   bool enabled = true;
-  struct Copy {
-    std::string body;
-    double weight = 1;
-    Where where;
-  };
-  std::vector<Copy> copies;
+  std::vector<CopySetup> copies;
   std::array<int, 3> count{1, 1, 1};
   std::optional<Vec3> spacing;  // centre to centre
   Vec3 gap = Vec3::Zero();      // edge to edge, when no spacing is given
   Vec3 at = Vec3::Zero();
   Vec3 turn = Vec3::Zero();
   Vec3 vary_at = Vec3::Zero(), vary_turn = Vec3::Zero();
+  std::array<double, 2> size{1, 1};
   bool no_room_is_error = false;
+  std::uint64_t seed = 0;
+};
+
+// Copies that are born over time.
+struct PourSetup {
+  std::string name;
+  Where where;
+  bool enabled = true;
+  std::vector<CopySetup> copies;
+  place::Source source;    // without its mesh
+  std::string moves_with;  // the source is in the space of that body
+  Where from_where;
+  double rate = 0;               // a second
+  act::Track rates;              // over shot frames
+  double per_frame = 0;          // instead
+  int count = 0;                 // instead, over all frames
+  double first = 0, last = 0;    // shot frames
+  double every = 0, length = 0;  // frames, of pulses; 0: none
+  int limit = 1000000;
+  std::array<double, 2> size{1, 1};
+  std::array<double, 2> life{0, 0};  // s; 0: for ever
+  std::optional<double> clear;       // m; else of their size
+  bool waits = true;
+  double hand_on = 1, collide_after = 0;
+  struct Until {
+    SelectSetup::Region in;
+    std::optional<std::uint32_t> count;
+    std::optional<double> share, height;
+  };
+  std::optional<Until> until;
   std::uint64_t seed = 0;
 };
 
@@ -257,6 +291,7 @@ struct WatchSetup {
   bool enabled = true;
   Where where;
   Selector who;
+  std::optional<SelectSetup::Region> in;
 };
 
 struct CameraSetup {
@@ -294,6 +329,7 @@ struct Setup {
   std::vector<BodySetup> bodies;
   std::vector<CutSetup> cuts;
   std::vector<PlaceSetup> places;
+  std::vector<PourSetup> pours;
   std::map<std::string, SelectSetup> selections;
   std::vector<AdjustSetup> adjusts;
   std::vector<MotionSetup> motions;

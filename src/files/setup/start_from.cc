@@ -40,12 +40,24 @@ StartFrom::StartFrom(const Setup& s, const StartFromSetup& from) : from_(from) {
 
 void StartFrom::leaveOut(BuiltScene& built) const {
   std::vector<std::string> left;
-  std::erase_if(built.scene.pieces, [&](const world::Piece& p) {
+  const auto gone = [&](const world::Piece& p) {
     const auto at = known_.find(p.name);
-    if (at == known_.end() || (states_[at->second].flags & kFlagGone) == 0) return false;
-    left.push_back(p.name);
-    return true;
-  });
+    return at != known_.end() && (states_[at->second].flags & kFlagGone) != 0;
+  };
+  std::vector<std::uint32_t> stays;  // of each piece, how many before it do
+  for (const world::Piece& p : built.scene.pieces) {
+    stays.push_back(u32(stays.size() - left.size()));
+    if (gone(p)) left.push_back(p.name);
+  }
+  // What was born there and is gone is not born again.
+  for (world::Pour& pour : built.scene.pours) {
+    std::erase_if(pour.births, [&](const world::Birth& b) {
+      const auto first = built.scene.pieces.begin() + b.first;
+      return std::any_of(first, first + static_cast<std::ptrdiff_t>(pour.kits[b.kit].parts.size()), gone);
+    });
+    for (world::Birth& b : pour.births) b.first = stays[b.first];
+  }
+  std::erase_if(built.scene.pieces, gone);
   if (!left.empty())
     built.notes.push_back(fmt::format("start_from: {} {} gone in '{}' and left out, like '{}'", left.size(),
                                       left.size() == 1 ? "piece is" : "pieces are", from_.cache, left[0]));
@@ -66,6 +78,7 @@ void StartFrom::apply(const std::vector<PieceId>& who, BuiltScene& built) const 
       continue;
     }
     const PieceState& state = states_[at->second];
+    if ((state.flags & kFlagUnborn) != 0) continue;
     p.start = state.pose();
     p.start.turn.normalize();
     ++moved;
@@ -84,7 +97,7 @@ void StartFrom::apply(const std::vector<PieceId>& who, BuiltScene& built) const 
   std::string like;
   for (std::size_t i = 0; i < states_.size(); ++i) {
     const CachedPiece& c = cache_->pieces()[i];
-    if (!c.dynamic || here.contains(c.name) || (states_[i].flags & kFlagGone) != 0) continue;
+    if (!c.dynamic || here.contains(c.name) || (states_[i].flags & (kFlagGone | kFlagUnborn)) != 0) continue;
     if (more++ == 0) like = c.name;
   }
   std::string told =

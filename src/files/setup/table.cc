@@ -174,6 +174,19 @@ Vec3 Table::vector(const std::string& key, const Vec3& fallback, double scale, R
   return x.size() == 3 ? Vec3(scale * vec3(x[0], x[1], x[2])) : fallback;
 }
 
+std::array<double, 2> Table::range(const std::string& key, double fallback, double scale, Range allowed) {
+  const toml::node* n = node(key);
+  if (n == nullptr) return {scale * fallback, scale * fallback};
+  if (!n->is_array()) {
+    const double x = scale * number(key, fallback, allowed);
+    return {x, x};
+  }
+  const std::vector<double> two = numbers(key, 2, allowed);
+  if (two.size() != 2) return {scale * fallback, scale * fallback};
+  if (two[0] > two[1]) complain(key, fmt::format("'{}' is [least, greatest]: the first is the greater", key));
+  return {scale * two[0], scale * two[1]};
+}
+
 double Table::numberOrAuto(const std::string& key, double automatic, double scale, Range range) {
   const toml::node* n = node(key);
   if (n == nullptr) return automatic;

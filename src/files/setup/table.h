@@ -77,6 +77,8 @@ class Table {
   // A number, or keys of it: { keys = [[frame, value], ...], ease = "linear" }. Keys go to `track`, times
   // `scale`; returns the number, or the first key's.
   double keyable(const std::string& key, double fallback, double scale, Range range, act::Track& track);
+  // A number, or [least, greatest]: a range to draw from.
+  std::array<double, 2> range(const std::string& key, double fallback, double scale, Range allowed);
   // Calls `read` with the table under `key`, if it is there, and finishes it.
   void table(const std::string& key, const std::function<void(Table&)>& read);
   // Calls `read` with each table of the array under `key`.

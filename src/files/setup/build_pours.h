@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: Apache-2.0
+// Pours: their pieces, kept back, and when each is due.
+#pragma once
+#include "files/setup/kits.h"
+
+namespace drubble::files {
+
+// When births are due, ascending: spread evenly over what the rate, the frames and the pulses give.
+std::vector<double> birthFrames(const PourSetup& p, const world::Scene& s);
+
+// Adds a pour and all its pieces. `kits`: of each of its copies all sizes that there are of it.
+void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer& placer,
+             std::vector<Problem>& problems);
+
+}  // namespace drubble::files
