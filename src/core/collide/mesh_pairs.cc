@@ -290,6 +290,24 @@ void addTouch(std::uint32_t triangle, const Vec3& position, const Vec3& push, do
   merger.add(m);
 }
 
+// Of the triangle that is nearest to the piece's centre, if it lies within the ball.
+void touchInnerBall(const std::vector<Facing>& near, double radius, Merger& merger) {
+  double best = radius;
+  const Facing* hit = nullptr;
+  mesh::TrianglePoint at;
+  for (const Facing& f : near) {
+    const mesh::TrianglePoint p =
+        mesh::nearestOnTriangle(Vec3::Zero(), f.corner[0], f.corner[1], f.corner[2]);
+    if (p.point.norm() >= best) continue;
+    best = p.point.norm();
+    hit = &f;
+    at = p;
+  }
+  if (hit == nullptr) return;
+  const Vec3 push = best > 1e-12 * radius ? Vec3(-at.point / best) : hit->normal;
+  addTouch(hit->index, 0.5 * (at.point - radius * push), push, best - radius, at.feature, merger);
+}
+
 }  // namespace
 
 void sphereMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, double reach,
@@ -318,6 +336,7 @@ void ellipsoidMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pos
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
   const Vec3& e = a.half_axes;
+  bool any = false;
   merger.begin(1e-4 * a.inner_radius);
   nearTriangles(a, pose_a, b, pose_b, reach, Vec3::Zero(), to_piece, near);
   for (const Facing& f : near) {
@@ -328,6 +347,7 @@ void ellipsoidMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pos
     const Vec3 nearest = nearestOnTriangleScaled(e, f.corner, feature);
     if (feature == 0) {
       addTouch(f.index, lowest - 0.5 * plane_gap * f.normal, f.normal, plane_gap, 0, merger);
+      any = true;
       continue;
     }
     const auto edge = static_cast<std::size_t>(feature - 1);
@@ -335,7 +355,10 @@ void ellipsoidMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pos
                                         : nearestOnEllipsoid(e, nearest);
     if (on.distance > reach || !mayPush(*b.surface, f, to_piece, -on.normal)) continue;
     addTouch(f.index, on.point + 0.5 * on.distance * on.normal, -on.normal, on.distance, feature, merger);
+    any = true;
   }
+  // So deep that no edge or corner may push: then as the ball within it.
+  if (!any) touchInnerBall(near, a.inner_radius, merger);
   merger.finish(pose_a, out);
 }
 

@@ -4,7 +4,7 @@
 #include "core/base/random.h"
 #include "core/collide/pairs.h"
 #include "core/measure/fit.h"
-#include "core/place/grid.h"
+#include "core/place/layout.h"
 #include "core/place/room.h"
 
 using namespace drubble;
@@ -12,14 +12,14 @@ using namespace drubble::place;
 
 TEST_CASE("a grid is centred on its base, rises along up, and turns as a whole") {
   for (const bool z_up : {false, true}) {
-    GridSpec g;
+    LayoutSpec g;
     g.name = "g";
     g.count = {3, 2, 4};
     g.spacing = vec3(1, 2, 0.5);
-    g.weights = {1};
+    g.choices = {{1, {1}}};
     g.up = z_up ? Vec3::UnitZ() : Vec3::UnitY();
     g.base.position = vec3(10, 20, 30);
-    const std::vector<Copy> copies = grid(g);
+    const std::vector<Copy> copies = layOut(g);
     REQUIRE(copies.size() == 24);
     Box box;
     for (const Copy& c : copies) box.add(c.pose.position);
@@ -32,19 +32,19 @@ TEST_CASE("a grid is centred on its base, rises along up, and turns as a whole")
 }
 
 TEST_CASE("what varies stays within its bounds, and one cell does not change another") {
-  GridSpec g;
+  LayoutSpec g;
   g.name = "g";
   g.seed = 5;
   g.count = {6, 6, 6};
-  g.weights = {1, 2};
+  g.choices = {{1, {1}}, {2, {1}}};
   g.vary_at = vec3(0.1, 0, 0.3);
-  GridSpec plain = g;
+  LayoutSpec plain = g;
   plain.vary_at.setZero();
-  const std::vector<Copy> varied = grid(g), straight = grid(plain);
+  const std::vector<Copy> varied = layOut(g), straight = layOut(plain);
   Vec3 most = Vec3::Zero();
   for (std::size_t i = 0; i < varied.size(); ++i) {
     most = most.cwiseMax((varied[i].pose.position - straight[i].pose.position).cwiseAbs());
-    CHECK(varied[i].prototype == straight[i].prototype);
+    CHECK(varied[i].choice == straight[i].choice);
   }
   CHECK((most.x() <= 0.1 && most.x() > 0.08));
   CHECK(most.y() < 1e-12);

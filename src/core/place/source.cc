@@ -58,7 +58,7 @@ Box Source::bounds() const {
   }
 }
 
-Source::Spot Source::drawSpot(RandomStream& random) const {
+Source::Spot Source::spot(RandomStream& random) const {
   const Vec3 ahead = direction.value_or(kind == SourceKind::Disc ? axis : down);
   switch (kind) {
     case SourceKind::Point:
@@ -101,11 +101,11 @@ Source::Spot Source::drawSpot(RandomStream& random) const {
 }
 
 Source::Start Source::draw(RandomStream& random, double off) const {
-  const Spot spot = drawSpot(random);
+  const Spot from = spot(random);
   Start out;
-  out.pose.position = spot.at;
-  if (kind == SourceKind::Surface) out.pose.position += off * spot.normal;
-  out.velocity = directionWithin(direction.value_or(spot.normal), spread, random);
+  out.pose.position = from.at;
+  if (kind == SourceKind::Surface) out.pose.position += off * from.normal;
+  out.velocity = directionWithin(direction.value_or(from.normal), spread, random);
   out.velocity *= random.between(speed[0], speed[1]);
   out.spin = directionWithin(Vec3::UnitY(), kPi, random);
   out.spin *= random.between(spin[0], spin[1]);

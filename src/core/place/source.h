@@ -39,12 +39,13 @@ struct Source {
     Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
   };
   Start draw(RandomStream& random, double off) const;
-
- private:
+  // A place of it alone, and which way it sends from there.
   struct Spot {
     Vec3 at, normal;
   };
-  Spot drawSpot(RandomStream& random) const;
+  Spot spot(RandomStream& random) const;
+
+ private:
   std::vector<double> areas_;  // running sums
   mesh::Tree tree_;
 };

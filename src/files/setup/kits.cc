@@ -3,10 +3,19 @@
 
 #include <fmt/format.h>
 
-#include "core/base/random.h"
 #include "core/place/room.h"
+#include "core/shape/hull.h"
 
 namespace drubble::files {
+
+namespace {
+
+constexpr double kLean = 0.04;          // of a stack's copies: how far a level is off, at most
+constexpr double kTwist = 6 * kDegree;  // and turned
+constexpr std::uint64_t kTries = 60;    // draws for each that is scattered
+constexpr std::array<double, 6> kLifts = {1e-4, 0.02, 0.05, 0.1, 0.2, 0.4};  // of a copy's height
+
+}  // namespace
 
 Kit kitOf(const BuiltScene& built, PrototypeId prototype, const Vec3& up) {
   const BodySetup& b = built.prototype_bodies[prototype.index()];
@@ -84,31 +93,6 @@ std::uint32_t Placer::keepBack(const Kit& kit, const std::string& name, const Po
   return u32(first);
 }
 
-void Placer::place(const PlaceSetup& p, const KitSizes& kits) {
-  place::GridSpec g;
-  g.name = p.name;
-  g.seed = p.seed;
-  g.count = p.count;
-  g.base = {p.at, turnXyz(p.turn)};
-  g.up = s_.up();
-  g.vary_at = p.vary_at;
-  g.vary_turn = p.vary_turn;
-  std::vector<std::vector<const Kit*>> choice;
-  Vec3 largest = Vec3::Zero();
-  for (const auto& c : p.copies) {
-    const auto found = kits.find(c.body);
-    if (found == kits.end()) continue;  // switched off
-    choice.push_back(found->second);
-    g.weights.push_back(c.weight);
-    for (const Kit* kit : found->second) largest = largest.cwiseMax(kit->size);
-  }
-  if (choice.empty())
-    return void(
-        out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
-  g.spacing = p.spacing.value_or(largest + p.gap);
-  fill(p, g, choice, largest.maxCoeff());
-}
-
 class Placer::Taken {
  public:
   Taken(const BuiltScene& built, double size) : built_(built), room_(2 * size) { takeNew(); }
@@ -141,16 +125,65 @@ class Placer::Taken {
   std::size_t next_ = 0;
 };
 
-// `size`: of the largest of them.
-void Placer::fill(const PlaceSetup& p, const place::GridSpec& g,
-                  const std::vector<std::vector<const Kit*>>& choice, double size) {
-  Taken taken(out_, size);
+// What is copied, by choice and size, and what of it layouts ask for.
+struct Placer::Copied {
+  std::vector<std::vector<const Kit*>> kits;
+  std::vector<place::Choice> choices;
+  Vec3 largest = Vec3::Zero();
+
+  Copied(const PlaceSetup& p, const KitSizes& sizes, const Vec3& up) {
+    for (const CopySetup& c : p.copies) {
+      const auto found = sizes.find(c.body);
+      if (found == sizes.end()) continue;  // switched off
+      kits.push_back(found->second);
+      place::Choice& choice = choices.emplace_back();
+      choice.weight = c.weight;
+      for (const Kit* kit : found->second) {
+        choice.heights.push_back(kit->size.dot(up));
+        largest = largest.cwiseMax(kit->size);
+      }
+    }
+  }
+  const Kit& of(const place::Copy& c) const { return *kits[c.choice][c.size]; }
+};
+
+void Placer::place(const PlaceSetup& p, const KitSizes& kits) {
+  const Copied copied(p, kits, s_.up());
+  if (copied.kits.empty())
+    return void(
+        out_.notes.push_back(fmt::format("place '{}' copies only bodies that are switched off", p.name)));
+  if (p.layout == LayoutKind::Scatter) return scatter(p, copied);
+  place::LayoutSpec g;
+  g.layout = p.layout == LayoutKind::Courses ? place::Layout::Courses
+             : p.layout == LayoutKind::Stack ? place::Layout::Stack
+             : p.layout == LayoutKind::Ring  ? place::Layout::Ring
+                                             : place::Layout::Grid;
+  g.name = p.name;
+  g.seed = p.seed;
+  g.count = p.count;
+  g.base = {p.at, turnXyz(p.turn)};
+  g.up = s_.up();
+  g.choices = copied.choices;
+  g.spacing = p.spacing.value_or(copied.largest + p.gap);
+  const Vec3 beside = copied.largest - copied.largest.cwiseProduct(g.up);
+  if (g.layout == place::Layout::Stack) g.spacing += g.up.cwiseProduct(p.gap - g.spacing);
+  g.lean = p.lean.value_or(kLean * beside.maxCoeff());
+  g.twist = p.twist.value_or(kTwist);
+  g.shift = p.shift;
+  g.radius = p.radius;
+  g.arc = p.arc;
+  g.leave_out = p.leave_out;
+  g.vary_at = p.vary_at;
+  g.vary_turn = p.vary_turn;
+  fill(p, g, copied);
+}
+
+void Placer::fill(const PlaceSetup& p, const place::LayoutSpec& g, const Copied& copied) {
+  Taken taken(out_, copied.largest.maxCoeff());
   int skipped = 0, ordinal = 0;
   std::string blocker;
-  for (const place::Copy& c : place::grid(g)) {
-    const std::vector<const Kit*>& sizes = choice[c.prototype];
-    RandomStream random(p.seed, "place." + p.name + ".size", static_cast<std::uint64_t>(ordinal));
-    const Kit& kit = *sizes[static_cast<std::size_t>(random.unit() * static_cast<double>(sizes.size()))];
+  for (const place::Copy& c : place::layOut(g)) {
+    const Kit& kit = copied.of(c);
     const std::string name = fmt::format("{}/{:04}", p.name, ++ordinal);
     if (const std::string by = taken.blockerOf(kit, c.pose); !by.empty()) {
       blocker = by;
@@ -168,6 +201,85 @@ void Placer::fill(const PlaceSetup& p, const place::GridSpec& g,
     out_.notes.push_back(fmt::format(
         "place '{}': {} of {} copies found no room and were left out (the last would have overlapped '{}')",
         p.name, skipped, ordinal, blocker));
+}
+
+// The source that places are drawn from, in its space; what is wrong is told.
+std::optional<Pose> Placer::spotsOf(const PlaceSetup& p, place::Source& source) {
+  const bool surface = !p.on.empty();
+  if (!surface && p.inside->body.empty()) {
+    source.kind = p.inside->box ? place::SourceKind::Box : place::SourceKind::Ball;
+    source.at = p.inside->box ? p.inside->box->centre() : p.inside->centre;
+    source.radius = p.inside->radius;
+    if (p.inside->box) source.size = p.inside->box->size();
+    return Pose{};
+  }
+  const std::string& name = surface ? p.on : p.inside->body;
+  const std::vector<world::Piece>& pieces = out_.scene.pieces;
+  const auto at = std::find_if(pieces.begin(), pieces.end(), [&](const auto& x) { return x.name == name; });
+  if (at == pieces.end()) {
+    problems_.push_back(
+        {fmt::format("place '{}': no piece that stands before it is called '{}'", p.name, name),
+         surface ? p.on_where : p.inside->where});
+    return {};
+  }
+  const auto index = static_cast<std::size_t>(at - pieces.begin());
+  source.kind = surface ? place::SourceKind::Surface : place::SourceKind::Volume;
+  source.mesh = out_.scene.prototypeOf(index).mesh;
+  if (!surface && p.inside->container) source.mesh = shape::meshOf(shape::convexHull(source.mesh.vertices));
+  return at->start;
+}
+
+void Placer::scatter(const PlaceSetup& p, const Copied& copied) {
+  place::Source source;
+  const std::optional<Pose> space = spotsOf(p, source);
+  if (!space) return;
+  source.prepare();
+  place::ScatterSpec spec;
+  spec.name = p.name;
+  spec.seed = p.seed;
+  spec.source = &source;
+  spec.space = *space;
+  spec.up = s_.up();
+  spec.choices = copied.choices;
+  spec.apart = p.apart;
+  spec.upright = p.upright;
+  spec.vary_turn = p.vary_turn;
+  spec.denser = p.denser;
+  spec.within = p.within;
+  place::Scatter draws(spec);
+  Taken taken(out_, copied.largest.maxCoeff());
+  int placed = 0;
+  std::uint64_t blocked = 0;
+  const std::uint64_t most = kTries * static_cast<std::uint64_t>(p.scatter);
+  for (std::uint64_t n = 0; placed < p.scatter && n < most; ++n) {
+    std::optional<place::Copy> c = draws.draw(n);
+    if (!c) continue;
+    const Kit& kit = copied.of(*c);
+    const place::Copy drawn = *c;
+    // What stands on uneven ground is set a little higher.
+    const Vec3 stands = p.upright ? s_.up() : draws.upOf(*c);
+    bool free = false;
+    for (const double lift : kLifts) {
+      c->pose.position = drawn.pose.position + (p.on.empty() ? 0 : lift) * kit.size.dot(s_.up()) * stands;
+      free = taken.blockerOf(kit, c->pose).empty();
+      if (free || p.on.empty()) break;
+    }
+    if (!free) {
+      ++blocked;
+      continue;
+    }
+    draws.keep(drawn);
+    add(kit, fmt::format("{}/{:04}", p.name, ++placed), c->pose, p.where);
+    taken.takeNew();
+  }
+  if (placed == p.scatter) return;
+  const std::string told = fmt::format(
+      "place '{}': room for {} of {} copies only ({} tries, {} of them would have overlapped something)",
+      p.name, placed, p.scatter, most, blocked);
+  if (p.no_room_is_error)
+    problems_.push_back({told + "; ask for fewer, or let them stand nearer", p.where});
+  else
+    out_.notes.push_back(told);
 }
 
 void Placer::checkNames() {

@@ -3,7 +3,7 @@
 #pragma once
 #include <map>
 
-#include "core/place/grid.h"
+#include "core/place/layout.h"
 #include "files/setup/build_scene.h"
 
 namespace drubble::files {
@@ -54,8 +54,10 @@ class Placer {
  private:
   class Taken;  // what stands already
   void add(const Kit& kit, const std::string& name, const Pose& pose, const Where& where);
-  void fill(const PlaceSetup& p, const place::GridSpec& g, const std::vector<std::vector<const Kit*>>& choice,
-            double size);
+  struct Copied;
+  void fill(const PlaceSetup& p, const place::LayoutSpec& g, const Copied& copied);
+  void scatter(const PlaceSetup& p, const Copied& copied);
+  std::optional<Pose> spotsOf(const PlaceSetup& p, place::Source& source);
 
   const Setup& s_;
   BuiltScene& out_;

@@ -64,58 +64,6 @@ void readMaterials(Table& root, Setup& s) {
   });
 }
 
-}  // namespace
-
-std::vector<CopySetup> readCopies(Table& t) {
-  std::vector<CopySetup> copies;
-  t.table("copies", [&](Table& c) {
-    for (const auto& [key, value] : c.raw()) {
-      const std::string name(key.str());
-      copies.push_back({name, c.number(name, 1, kNotNegative), c.document().where(key.source())});
-    }
-    // toml++ hands keys out by name; the order of the file is the order of the setup.
-    std::stable_sort(copies.begin(), copies.end(), [](const auto& a, const auto& b) {
-      return std::pair(a.where.line, a.where.column) < std::pair(b.where.line, b.where.column);
-    });
-  });
-  double total = 0;
-  for (const CopySetup& c : copies) total += c.weight;
-  if (copies.empty() || total <= 0) t.complain("copies", "nothing is copied: write copies = { NAME = 1 }");
-  return copies;
-}
-
-namespace {
-
-void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
-  p.where = t.where();
-  p.name = t.text("name", "");
-  p.enabled = t.flag("enabled", true);
-  if (p.name.empty()) t.complain("name", "every place needs a name");
-  p.copies = readCopies(t);
-  t.choice("layout", "grid", {"grid"});
-  const std::vector<double> count = t.numbers("count", 3, {1, 1e6});
-  for (std::size_t k = 0; k < count.size(); ++k) {
-    p.count[k] = static_cast<int>(count[k]);
-    if (p.count[k] != count[k])
-      t.complain("count", fmt::format("'count' of place '{}' must be three whole numbers", p.name));
-  }
-  if (count.size() == 3 && count[0] * count[1] * count[2] > 1e6)
-    t.complain("count", fmt::format("place '{}' makes more than a million copies", p.name));
-  if (t.has("spacing")) p.spacing = t.lengths("spacing", Vec3::Ones(), kPositive);
-  if (t.has("gap") && p.spacing)
-    t.complain("gap", "give spacing (centre to centre) or gap (edge to edge), not both");
-  p.gap = t.lengths("gap", Vec3::Zero(), kNotNegative);
-  p.at = t.lengths("at", Vec3::Zero());
-  p.turn = t.vector("turn", Vec3::Zero(), kDegree);
-  t.table("vary", [&](Table& v) {
-    p.vary_at = v.lengths("at", Vec3::Zero(), kNotNegative);
-    p.vary_turn = v.vector("turn", Vec3::Zero(), kDegree, kNotNegative);
-    p.size = v.range("size", 1, 1, kPositive);
-  });
-  p.no_room_is_error = t.choice("no_room", "skip", {"skip", "error"}) == "error";
-  p.seed = t.seed("seed", s.seed);
-}
-
 void readWatch(Table& t, WatchSetup& w) {
   w.where = t.where();
   w.name = t.text("name", "");

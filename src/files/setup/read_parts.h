@@ -19,6 +19,7 @@ void readBetween(Table& t, const char* needed, Selector& a, Selector& b);
 void readJoint(Table& t, JointSetup& j);
 void readForce(Table& t, const Setup& s, ForceSetup& f);
 void readRule(Table& t, RuleSetup& r);
+void readPlace(Table& t, const Setup& s, PlaceSetup& p);
 void readPour(Table& t, const Setup& s, PourSetup& p);
 // copies = { NAME = WEIGHT }, in the order of the file.
 std::vector<CopySetup> readCopies(Table& t);

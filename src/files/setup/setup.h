@@ -8,10 +8,12 @@
 #include <vector>
 
 #include "core/base/error.h"
+#include "core/base/trig.h"
 #include "core/base/vec.h"
 #include "core/cut/bricks.h"
 #include "core/cut/patterns.h"
 #include "core/cut/rough.h"
+#include "core/place/layout.h"
 #include "core/world/scene.h"
 
 namespace drubble::files {
@@ -161,6 +163,9 @@ struct CopySetup {
   Where where;
 };
 
+// How copies are laid out.
+enum class LayoutKind { Grid, Courses, Stack, Ring, Scatter };
+
 struct PlaceSetup {
   std::string name;
   Where where;
@@ -174,6 +179,19 @@ struct PlaceSetup {
   Vec3 vary_at = Vec3::Zero(), vary_turn = Vec3::Zero();
   std::array<double, 2> size{1, 1};
   bool no_room_is_error = false;
+  LayoutKind layout = LayoutKind::Grid;
+  double shift = 0.5, radius = 0, arc = 2 * kPi;
+  std::optional<double> lean, twist;
+  std::array<int, 2> leave_out{0, 1};
+  // Of what is scattered.
+  int scatter = 0;
+  std::string on;  // a body's surface
+  Where on_where;
+  std::optional<SelectSetup::Region> inside;  // or a region
+  double apart = 0;
+  bool upright = true;
+  std::vector<place::Denser> denser;
+  std::vector<std::array<double, 2>> within;
   std::uint64_t seed = 0;
 };
 
