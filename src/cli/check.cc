@@ -153,7 +153,7 @@ int checkCommand(const std::vector<std::string>& arguments) {
     const auto warnings = std::count_if(findings.begin(), findings.end(),
                                         [](const Finding& f) { return f.severity == Severity::Warning; });
     std::cout << fmt::format("{} pieces, frames {} to {}: {} error{}, {} warning{}\n",
-                             built.scene.pieces.size(), setup.first_frame, setup.last_frame, errors,
+                             built.scene.pieces.size(), setup.cached_from, setup.last_frame, errors,
                              errors == 1 ? "" : "s", warnings, warnings == 1 ? "" : "s");
   }
   return errors > 0 ? kNo : kDone;

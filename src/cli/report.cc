@@ -170,6 +170,23 @@ void printPours(const Measures& m) {
   }
 }
 
+void printWatches(const Measures& m, const CacheReader& cache) {
+  const double unit = cache.info().unit;
+  for (const files::WatchOutcome& w : m.watch_outcomes) {
+    std::cout << fmt::format("watch        {}: {} {}, {} moved, {} toppled", w.name, w.pieces,
+                             w.pieces == 1 ? "piece" : "pieces", percent(w.moved), percent(w.toppled));
+    if (w.first_hit)
+      std::cout << fmt::format("; first hit in frame {}, '{}' by '{}' at {:.3g} {}/s", w.first_hit->frame,
+                               w.first_hit->a, w.first_hit->b, w.first_hit->speed / unit, cache.info().units);
+    if (w.landing)
+      std::cout << fmt::format(
+          "; landed in frame {} on '{}' at [{:.3f}, {:.3f}, {:.3f}], hits there in {} {}", w.landing->frame,
+          w.landing->b, w.landing->place.x() / unit, w.landing->place.y() / unit, w.landing->place.z() / unit,
+          w.bounces.size(), w.bounces.size() == 1 ? "frame" : "frames");
+    std::cout << "\n";
+  }
+}
+
 void printFills(const Measures& m, const CacheReader& cache) {
   for (const files::CachedWatch& w : m.watches) {
     if (w.filled.empty()) continue;
@@ -229,6 +246,7 @@ void printText(const CacheReader& cache, const Measures& m) {
   printJoints(m);
   printPours(m);
   printForces(m);
+  printWatches(m, cache);
   printFills(m, cache);
   printTimes(cache, m);
   for (const std::string& n : m.notes) std::cout << "note         " << n << "\n";

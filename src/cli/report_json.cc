@@ -117,13 +117,14 @@ json toJson(const CacheReader& cache, const Measures& m) {
   out["asleep"] = m.asleep;
   out["strays"] = m.strays;
   out["drift"] = m.drift;
-  json hit = nullptr;
-  if (m.first_hit)
-    hit = {{"frame", m.first_hit->frame},
-           {"pair", {m.first_hit->a, m.first_hit->b}},
-           {"place", listOf(m.first_hit->place / unit)},
-           {"speed", m.first_hit->speed / unit}};
-  out["outcome"] = {{"first_hit", hit},
+  const auto hitOf = [&](const std::optional<files::HitTold>& h) {
+    if (!h) return json();
+    return json{{"frame", h->frame},
+                {"pair", {h->a, h->b}},
+                {"place", listOf(h->place / unit)},
+                {"speed", h->speed / unit}};
+  };
+  out["outcome"] = {{"first_hit", hitOf(m.first_hit)},
                     {"hits", m.hits},
                     {"share_moved", m.share_moved},
                     {"share_toppled", m.share_toppled}};
@@ -145,6 +146,12 @@ json toJson(const CacheReader& cache, const Measures& m) {
     forces[w.name] = list;
   }
   out["forces"] = forces;
+  json watches = json::object();
+  for (const files::WatchOutcome& w : m.watch_outcomes)
+    watches[w.name] = {{"pieces", w.pieces},          {"share_moved", w.moved},
+                       {"share_toppled", w.toppled},  {"first_hit", hitOf(w.first_hit)},
+                       {"landing", hitOf(w.landing)}, {"bounces", w.bounces}};
+  out["watches"] = watches;
   json fills = json::object();
   for (const files::CachedWatch& w : m.watches)
     for (const auto& [frame, x] : w.filled)

@@ -147,7 +147,7 @@ int runSetup(const RunRequest& request) {
     std::cout << j.dump(2) << "\n";
   } else {
     std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path,
-                             setup.first_frame, done.last_frame, done.seconds, done.digest);
+                             setup.cached_from, done.last_frame, done.seconds, done.digest);
     if (!done.finest.empty()) std::cout << done.finest << "\n";
     for (const std::string& r : done.rules) std::cout << r << "\n";
     if (request.stats) printStats(done);

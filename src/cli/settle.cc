@@ -2,6 +2,7 @@
 // drubble settle SETUP
 #include <fmt/format.h>
 
+#include <charconv>
 #include <filesystem>
 #include <iostream>
 #include <nlohmann/json.hpp>
@@ -24,6 +25,42 @@ void list(const char* what, const std::vector<std::string>& names) {
   std::cout << (names.size() > kMostNamed ? ", …" : "") << "\n";
 }
 
+// "floats/0007=0,0.1,0", in the setup's units.
+files::RunOptions::Settling::Nudge nudgeOf(const std::string& text, double unit) {
+  const std::size_t sign = text.rfind('=');
+  files::RunOptions::Settling::Nudge out;
+  bool sound = sign != std::string::npos && sign > 0;
+  const char* at = text.data() + (sound ? sign + 1 : 0);
+  const char* end = text.data() + text.size();
+  for (int k = 0; sound && k < 3; ++k) {
+    double x = 0;
+    const auto [next, code] = std::from_chars(at, end, x);
+    sound = code == std::errc{} && (k == 2 ? next == end : next != end && *next == ',');
+    out.by[k] = unit * x;
+    at = next + 1;
+  }
+  if (!sound)
+    throw Error(ErrorKind::Usage,
+                fmt::format("--nudge '{}' is not PIECE=X,Y,Z, like floats/0007=0,0.1,0", text));
+  out.piece = text.substr(0, sign);
+  return out;
+}
+
+void startAgain(const std::string& cache, const std::string& to, files::Setup& setup) {
+  std::error_code ignored;
+  if (std::filesystem::equivalent(cache, to, ignored))
+    throw Error(ErrorKind::Usage,
+                fmt::format("--again starts from '{}' and would replace it: write elsewhere "
+                            "with -o",
+                            cache));
+  files::StartFromSetup from;
+  from.cache = std::filesystem::absolute(cache).string();
+  from.where = Where{setup.path, 0, 0, ""};
+  from.who.patterns = {"**"};
+  from.who.where = from.where;
+  setup.start_from = from;
+}
+
 }  // namespace
 
 int settleCommand(const std::vector<std::string>& arguments) {
@@ -35,6 +72,12 @@ int settleCommand(const std::vector<std::string>& arguments) {
       "set", po::value<std::vector<std::string>>()->composing()->value_name("KEY=VALUE"),
       "change a key of the setup, as often as needed")("most-frames", po::value<int>()->default_value(960),
                                                        "give up after so many")(
+      "again", po::value<std::string>()->default_value("")->value_name("CACHE"),
+      "start from an arrangement, or any cache's last frame")(
+      "drop", po::value<std::vector<std::string>>()->composing()->value_name("SELECTOR"),
+      "take these pieces away first: a name pattern or @name")(
+      "nudge", po::value<std::vector<std::string>>()->composing()->value_name("PIECE=X,Y,Z"),
+      "move a piece by so much first; it and what it touches settle")(
       "lively", po::bool_switch(), "let things bounce and roll as they do; else they are calmed")(
       "threads", po::value<int>()->default_value(0), "how many threads share the work (default: one a core)")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
@@ -45,7 +88,7 @@ int settleCommand(const std::vector<std::string>& arguments) {
   if (p.help) return kDone;
   const auto setup_path = p.as<std::string>("setup");
   const auto overrides = p.has("set") ? p.as<std::vector<std::string>>("set") : std::vector<std::string>();
-  const files::Setup setup = files::readSetup(setup_path, overrides);
+  files::Setup setup = files::readSetup(setup_path, overrides);
   files::RunOptions run;
   run.cache_path = p.as<std::string>("output");
   if (run.cache_path.empty())
@@ -53,7 +96,14 @@ int settleCommand(const std::vector<std::string>& arguments) {
   run.force = p.as<bool>("force");
   run.overrides = overrides;
   run.machine.threads = threadsFor(p.as<int>("threads"));
-  run.settle = files::RunOptions::Settling{p.as<int>("most-frames"), p.as<bool>("lively")};
+  run.settle.emplace();
+  run.settle->most_frames = p.as<int>("most-frames");
+  run.settle->lively = p.as<bool>("lively");
+  if (p.has("drop")) run.settle->drop = p.as<std::vector<std::string>>("drop");
+  if (p.has("nudge"))
+    for (const std::string& text : p.as<std::vector<std::string>>("nudge"))
+      run.settle->nudges.push_back(nudgeOf(text, setup.unit));
+  if (const auto again = p.as<std::string>("again"); !again.empty()) startAgain(again, run.cache_path, setup);
   if (run.settle->most_frames < 1)
     throw Error(ErrorKind::Usage, "--most-frames must be at least 1: how long to wait for rest");
   run.stop = stopAsked;
@@ -73,7 +123,10 @@ int settleCommand(const std::vector<std::string>& arguments) {
                                  {"seconds", done.seconds},
                                  {"motion_digest", done.digest},
                                  {"strays", done.strays},
+                                 {"dropped", done.dropped},
                                  {"on_nothing", done.on_nothing},
+                                 {"on_edge", done.on_edge},
+                                 {"too_high", done.too_high},
                                  {"moving", done.moving}})
                      .dump(2)
               << "\n";
@@ -87,6 +140,8 @@ int settleCommand(const std::vector<std::string>& arguments) {
   list("strays removed", done.strays);
   list("still moving", done.moving);
   list("rest on nothing", done.on_nothing);
+  list("stand on edge or on end", done.on_edge);
+  list("lie above nearly all others", done.too_high);
   return done.stopped ? kStopped : kDone;
 }
 

@@ -1,15 +1,18 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "files/simulate.h"
 
-#include "core/measure/support.h"
-#include "files/report/asks.h"
-
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <chrono>
 #include <filesystem>
 #include <optional>
+#include <set>
+
+#include "core/measure/support.h"
+#include "files/report/asks.h"
+#include "files/setup/select.h"
+#include "files/setup/table.h"
 
 namespace drubble::files {
 
@@ -52,6 +55,40 @@ class StopWatcher : public world::Watcher {
 
 constexpr double kCalmTravel = 0.5, kCalmSpin = 2;  // 1/s: damping while things settle
 constexpr const char* kStrays = "(strays)";         // the rule that takes them away
+constexpr const char* kDropped = "(dropped)";
+
+bool ownRule(const world::Rule& r) { return r.name.starts_with('('); }
+
+// Takes away and moves what it is told to.
+void tidy(const Setup& setup, const RunOptions::Settling& how, BuiltScene& built) {
+  std::vector<Problem> problems;
+  world::Rule rule;
+  for (const std::string& text : how.drop)
+    for (const PieceId p : Selecting(setup, built, problems).take(text)) rule.who.push_back(p);
+  std::sort(rule.who.begin(), rule.who.end());
+  rule.who.erase(std::unique(rule.who.begin(), rule.who.end()), rule.who.end());
+  if (!how.drop.empty() && rule.who.empty())
+    throw Error(ErrorKind::Usage, fmt::format("--drop '{}' takes no piece", how.drop.front()));
+  rule.name = kDropped;
+  rule.then = world::Deed::Remove;
+  if (!rule.who.empty()) built.scene.rules.push_back(std::move(rule));
+  for (const RunOptions::Settling::Nudge& n : how.nudges) {
+    std::vector<world::Piece>& pieces = built.scene.pieces;
+    const auto at =
+        std::find_if(pieces.begin(), pieces.end(), [&](const auto& p) { return p.name == n.piece; });
+    if (at == pieces.end() || at->role != world::Role::Dynamic) {
+      std::set<std::string> known;
+      for (const world::Piece& p : pieces)
+        if (p.role == world::Role::Dynamic) known.insert(p.name);
+      const std::string near = nearest(n.piece, known);
+      throw Error(ErrorKind::Usage,
+                  fmt::format("--nudge: no piece that moves by itself is called '{}'{}", n.piece,
+                              near.empty() ? "" : "; did you mean '" + near + "'?"));
+    }
+    at->start.position += n.by;
+    at->start_state = world::Start::Awake;
+  }
+}
 
 // Nothing bounces, what moves is slowed, what leaves goes.
 void prepareSettling(const RunOptions::Settling& how, world::Scene& s) {
@@ -87,7 +124,10 @@ BuiltScene build(const Setup& setup, const RunOptions& options) {
   how.say = options.say;
   how.progress = options.making;
   BuiltScene out = buildScene(setup, how);
-  if (options.settle) prepareSettling(*options.settle, out.scene);
+  if (options.settle) {
+    tidy(setup, *options.settle, out);
+    prepareSettling(*options.settle, out.scene);
+  }
   return out;
 }
 
@@ -103,11 +143,12 @@ class Run {
     done_.resize(built_.scene.rules.size());
     out_.stats.build = since(start_);
     unit_ = setup.unit;
+    from_ = setup.cached_from;
   }
 
   RunOutcome run() {
     StopWatcher watcher(options_.stop);
-    if (!options_.settle) store(world_.stats(), 0);
+    if (!options_.settle && world_.frame() >= from_) store(world_.stats(), 0);
     try {
       while (world_.frame() < built_.scene.last_frame && !watcher.asked() && !endsHere()) {
         const auto t = Clock::now();
@@ -115,7 +156,7 @@ class Run {
         const world::FrameStats stats = world_.advance(watcher);
         if (options_.settle)
           follow(stats);
-        else
+        else if (stats.frame >= from_)
           store(stats, since(t));
         tell(stats, since(t));
         out_.stats.work = watcher.times();
@@ -145,18 +186,24 @@ class Run {
   void follow(const world::FrameStats& stats) {
     last_ = stats;
     stored_ = stats.frame;
-    for (const world::RuleDeed& d : world_.ruleDeeds())
+    for (const world::RuleDeed& d : world_.ruleDeeds()) {
+      out_.dropped += built_.scene.rules[d.rule].name == kDropped;
       if (built_.scene.rules[d.rule].name == kStrays) {
         const std::string& name = built_.scene.pieces[d.piece.index()].name;
         out_.strays.push_back(fmt::format("{} (frame {})", name, stats.frame));
         writer_.note(stats.frame, fmt::format("'{}' strayed and was removed in frame {}", name, stats.frame));
       }
+    }
     at_rest_ = stats.awake == 0 && world_.allAtRest();
   }
 
   void listSettled() {
     for (const PieceId p : measure::restOnNothing(world_))
       out_.on_nothing.push_back(built_.scene.pieces[p.index()].name);
+    for (const PieceId p : measure::restOnEdge(world_))
+      out_.on_edge.push_back(built_.scene.pieces[p.index()].name);
+    for (const PieceId p : measure::restTooHigh(world_))
+      out_.too_high.push_back(built_.scene.pieces[p.index()].name);
     for (std::size_t i = 0; i < built_.scene.pieces.size(); ++i) {
       if (built_.scene.pieces[i].role != world::Role::Dynamic || !world_.present(i)) continue;
       ++out_.pieces;
@@ -168,7 +215,7 @@ class Run {
     if (options_.settle) listSettled();
     for (std::size_t k = 0; k < done_.size(); ++k) {
       const world::Rule& r = built_.scene.rules[k];
-      if (r.name == kStrays) continue;
+      if (ownRule(r)) continue;
       const Done& d = done_[k];
       out_.rules.push_back(
           d.times == 0
@@ -236,6 +283,7 @@ class Run {
   measure::PenetrationMeter meter_;
   RunOutcome out_;
   int stored_ = 0;  // the last frame in the cache
+  int from_ = 1;    // frames before that are not kept
   world::FrameStats last_;
   bool at_rest_ = false;
   double unit_ = 1;

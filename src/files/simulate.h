@@ -35,7 +35,13 @@ struct RunOptions {
   // Until all rests, with its last frame alone in the cache; strays go.
   struct Settling {
     int most_frames = 960;
-    bool lively = false;  // bounce and damping as they are; else none, and more
+    bool lively = false;            // bounce and damping as they are; else none, and more
+    std::vector<std::string> drop;  // selectors: these are taken away first
+    struct Nudge {
+      std::string piece;
+      Vec3 by = Vec3::Zero();  // m
+    };
+    std::vector<Nudge> nudges;  // moved first, and woken
   };
   std::optional<Settling> settle;
 };
@@ -63,7 +69,10 @@ struct RunOutcome {
   std::vector<std::string> strays;      // with the frames in which they left
   std::vector<std::string> on_nothing;  // rest although nothing bears them
   std::vector<std::string> moving;      // still, at the end
-  std::size_t pieces = 0;               // that move by themselves and are left
+  std::vector<std::string> on_edge;     // flat things that do not lie, long ones that stand
+  std::vector<std::string> too_high;    // lie above nearly all others
+  std::size_t dropped = 0;
+  std::size_t pieces = 0;  // that move by themselves and are left
 };
 
 // Throws what the setup, the cache or the simulation throws; the cache is then closed with what it holds.

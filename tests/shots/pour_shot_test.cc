@@ -95,6 +95,24 @@ TEST_CASE("what was poured and settled stands there at the next start, and nothi
   CHECK(report["pours"]["corks"]["changes"].back()["born"] == 0);
 }
 
+TEST_CASE("frames before the shot are simulated and not kept") {
+  const Program p;
+  p.write("tray.toml", kTray);
+  REQUIRE(p.run({"run", "tray.toml", "-o", "whole.drub", "--set", "frames=[1,30]"}).code == 0);
+  REQUIRE(
+      p.run({"run", "tray.toml", "-o", "late.drub", "--set", "frames=[21,30]", "--set", "preroll=20"}).code ==
+      0);
+  const json whole = json::parse(p.run({"report", "whole.drub", "--json"}).out);
+  const json late = json::parse(p.run({"report", "late.drub", "--json"}).out);
+  CHECK(late["frames"] == json({21, 30}));
+  CHECK(late["motion_digest"] == whole["motion_digest"]);
+  CHECK(late["per_frame"].size() == 10);
+  CHECK(late["watches"]["load"]["landing"]["frame"] >= 21);
+  CHECK(whole["watches"]["load"]["pieces"] == 181);  // so many are due in 29 frames
+  CHECK(whole["watches"]["load"]["landing"]["pair"][1] == "quay");
+  CHECK(whole["watches"]["load"]["bounces"].size() > 5);
+}
+
 TEST_CASE("a pour that is told when its tray is full stops there") {
   const Program p;
   p.write("tray.toml", kTray);

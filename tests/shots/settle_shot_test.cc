@@ -63,3 +63,34 @@ TEST_CASE("settle says so when it gives up") {
   CHECK_THAT(r.err, Contains("not at rest by frame 4"));
   CHECK_THAT(r.out, Contains("27 still moving: floats/0001"));
 }
+
+TEST_CASE("an arrangement is tidied: a piece nudged, some taken away, and only what stood on them moves") {
+  const Program p;
+  p.write("nets.toml", kNets);
+  REQUIRE(p.run({"settle", "nets.toml", "-o", "one.drub"}).code == 0);
+  const Ran same = p.run({"settle", "nets.toml", "--again", "one.drub", "-o", "same.drub", "--json"});
+  REQUIRE(same.code == 0);
+  const json first = json::parse(same.out);
+  CHECK(first["pieces"] == 27);
+  const Ran dropped = p.run(
+      {"settle", "nets.toml", "--again", "one.drub", "--drop", "floats/9*", "-o", "two.drub", "--json"});
+  CHECK(dropped.code == 2);  // there is none
+  const json two = json::parse(p.run({"settle", "nets.toml", "--again", "one.drub", "--drop", "floats/0001",
+                                      "--drop", "floats/0002", "-o", "two.drub", "--json"})
+                                   .out);
+  CHECK(two["pieces"] == 25);
+  CHECK(two["dropped"] == 2);
+  CHECK(two["rests"] == true);
+  const json three = json::parse(p.run({"settle", "nets.toml", "--again", "two.drub", "--nudge",
+                                        "floats/0027=0.3,0.5,0", "-o", "three.drub", "--json"})
+                                     .out);
+  CHECK(three["pieces"] == 25);
+  CHECK(three["rests"] == true);
+  CHECK(three["motion_digest"] != two["motion_digest"]);
+  CHECK_THAT(p.run({"settle", "nets.toml", "--nudge", "float/0027=0,1,0", "-o", "x.drub"}).err,
+             Contains("did you mean 'floats/0027'?"));
+  CHECK_THAT(p.run({"settle", "nets.toml", "--nudge", "floats/0027=0,1", "-o", "x.drub"}).err,
+             Contains("is not PIECE=X,Y,Z"));
+  CHECK_THAT(p.run({"settle", "nets.toml", "--again", "one.drub", "-o", "one.drub", "--force"}).err,
+             Contains("would replace it"));
+}

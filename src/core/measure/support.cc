@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/measure/support.h"
 
+#include <algorithm>
+#include <array>
+
 #include "core/base/sets.h"
 #include "core/solve/joint_pieces.h"
 
@@ -9,6 +12,19 @@ namespace drubble::measure {
 namespace {
 
 constexpr double kBelow = 0.05;  // how far up a contact's normal must look
+constexpr double kFlat = 0.6;    // of the next longer side: a thing as thin is flat
+constexpr double kLong = 1.7;    // of the next shorter one: a thing as long is long
+constexpr double kOnRim = 0.5,
+                 kOnEnd = 0.9;  // cosine from up: of a flat thing's thin side, a long one's long
+constexpr double kMost = 0.95;
+constexpr std::size_t kFew = 8;  // among fewer none is too high
+
+bool restsFreely(const world::World& w, std::size_t i) {
+  const world::Sleep state = w.sleepOf(i);
+  const bool rests =
+      state == world::Sleep::Asleep || state == world::Sleep::Held || state == world::Sleep::Frozen;
+  return rests && w.scene().pieces[i].role == world::Role::Dynamic;
+}
 
 }  // namespace
 
@@ -47,13 +63,50 @@ std::vector<PieceId> restOnNothing(const world::World& w) {
   }
   std::vector<PieceId> out;
   for (std::uint32_t i = 0; i < n; ++i) {
-    const world::Sleep state = w.sleepOf(i);
-    const bool rests =
-        state == world::Sleep::Asleep || state == world::Sleep::Held || state == world::Sleep::Frozen;
     const std::uint32_t k = together.find(i);
-    if (!rests || held_up[k] || s.pieces[i].role != world::Role::Dynamic) continue;
+    if (!restsFreely(w, i) || held_up[k]) continue;
     if (heavy[k]) out.push_back(PieceId(i));
   }
+  return out;
+}
+
+std::vector<PieceId> restOnEdge(const world::World& w) {
+  std::vector<PieceId> out;
+  for (std::size_t i = 0; i < w.motion().size(); ++i) {
+    if (!restsFreely(w, i)) continue;
+    const Vec3 size = w.scene().prototypeOf(i).mesh.bounds().size();
+    std::array<int, 3> axes{0, 1, 2};
+    std::sort(axes.begin(), axes.end(), [&](int a, int b) { return size[a] < size[b]; });
+    const auto upright = [&](int axis) {
+      return absolute(w.scene().up.dot(w.motion().turn[i] * Vec3::Unit(axis)));
+    };
+    const bool flat = size[axes[0]]<kFlat * size[axes[1]], slender = size[axes[2]]> kLong * size[axes[1]];
+    if ((flat && upright(axes[0]) < kOnRim) || (slender && upright(axes[2]) > kOnEnd))
+      out.push_back(PieceId(i));
+  }
+  return out;
+}
+
+std::vector<PieceId> restTooHigh(const world::World& w) {
+  struct Stands {
+    std::size_t piece;
+    double bottom, top;
+  };
+  std::vector<Stands> all;
+  std::vector<double> tops;
+  for (std::size_t i = 0; i < w.motion().size(); ++i) {
+    if (!restsFreely(w, i)) continue;
+    const Box box = shape::boundsAt(w.shapeOf(i), w.motion().pose(i));
+    const double middle = w.scene().up.dot(box.centre()), half = 0.5 * w.scene().up.dot(box.size());
+    all.push_back({i, middle - half, middle + half});
+    tops.push_back(middle + half);
+  }
+  std::vector<PieceId> out;
+  if (all.size() < kFew) return out;
+  const auto at = tops.begin() + static_cast<std::ptrdiff_t>(kMost * static_cast<double>(tops.size() - 1));
+  std::nth_element(tops.begin(), at, tops.end());
+  for (const Stands& x : all)
+    if (x.bottom > *at) out.push_back(PieceId(x.piece));
   return out;
 }
 

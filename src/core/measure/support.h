@@ -11,4 +11,10 @@ namespace drubble::measure {
 // What bonds tie together counts as one, what hangs on something or on a joint is held up by that. Ascending.
 std::vector<PieceId> restOnNothing(const world::World& w);
 
+// Pieces that rest flat ones on their rims and long ones on their ends. Ascending.
+std::vector<PieceId> restOnEdge(const world::World& w);
+
+// Pieces that rest wholly above nearly all others: nineteen of twenty. Ascending.
+std::vector<PieceId> restTooHigh(const world::World& w);
+
 }  // namespace drubble::measure

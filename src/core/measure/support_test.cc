@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "../../../tests/support/stage.h"
+#include "core/base/trig.h"
 
 namespace drubble::measure {
 
@@ -29,6 +30,25 @@ TEST_CASE("what rests on nothing is found, and nothing else") {
   REQUIRE(s.asleep(above));
   REQUIRE(s.asleep(hung));
   CHECK(restOnNothing(s.world()) == std::vector<PieceId>{PieceId(held), PieceId(frozen)});
+}
+
+TEST_CASE("what stands on its rim or its end, and what lies above the rest, is found") {
+  test::Stage s;
+  s.ground();
+  std::vector<std::size_t> lying;
+  for (int k = 0; k < 20; ++k) lying.push_back(s.box(Vec3(0.3, 0.1, 0.3), Vec3(k, 0.05, 0)));
+  const std::size_t rim = s.box(Vec3(0.3, 0.1, 0.3), Vec3(0, 0.15, 3));
+  s.scene.pieces[rim].start.turn = turnAbout(Vec3::UnitX(), 0.5 * kPi);
+  const std::size_t end = s.box(Vec3(0.2, 0.8, 0.2), Vec3(3, 0.4, 3)),
+                    plank = s.box(Vec3(0.8, 0.2, 0.2), Vec3(6, 0.1, 3));
+  const std::size_t table = s.box(Vec3(1, 1.5, 1), Vec3(9, 0.75, 3)),
+                    high = s.box(Vec3(0.3, 0.1, 0.3), Vec3(9, 1.55, 3));
+  s.scene.pieces[table].role = world::Role::Static;
+  s.frames(60);
+  REQUIRE(s.asleep(high));
+  REQUIRE(s.asleep(plank));
+  CHECK(restOnEdge(s.world()) == std::vector<PieceId>{PieceId(rim), PieceId(end)});
+  CHECK(restTooHigh(s.world()) == std::vector<PieceId>{PieceId(high)});
 }
 
 }  // namespace drubble::measure

@@ -4,7 +4,7 @@
 
 #include "../../../tests/support/stage.h"
 #include "core/base/trig.h"
-#include "core/collide/pairs.h"
+#include "core/place/room.h"
 #include "core/world/prototypes.h"
 
 namespace drubble::world {
@@ -248,6 +248,41 @@ TEST_CASE("what touches nothing at first does so once it is free", "[pour]") {
   p.collide_after = 0.3;
   s.frames(120);
   for (std::size_t i = 2; i < 22; ++i) CHECK(s.position(i).y() == Approx(0.05).margin(0.002));
+}
+
+TEST_CASE("of fifty thousand births none overlaps another", "[pour][slow]") {
+  Stage s;
+  s.scene.gravity = Vec3::Zero();
+  Pour& p = pourBalls(s, 25000);
+  p.source.kind = place::SourceKind::Box;
+  p.source.at = Vec3::Zero();
+  p.source.size = Vec3(5, 5, 5);
+  p.source.speed = {0, 0};
+  p.clear = 0;
+  const PrototypeId cube(s.scene.prototypes.size());
+  s.scene.prototypes.push_back(boxPrototype("cube", Vec3(0.09, 0.07, 0.08), 1000));
+  s.scene.prototypes.back().material = MaterialId(0);
+  p.kits.push_back({{Pose{}}, {Vec3::Zero()}, {Vec3::Zero()}, Vec3::Zero(), 0.07});
+  std::vector<Birth> births;
+  for (const Birth& b : p.births) {
+    births.push_back(b);
+    births.push_back({b.frame, 1, u32(s.scene.pieces.size()), 0});
+    Piece& piece = s.scene.pieces.emplace_back();
+    piece.name = "cube/" + std::to_string(b.first);
+    piece.prototype = cube;
+    piece.start_state = Start::Unborn;
+  }
+  p.births = births;
+  s.frames(24);
+  REQUIRE(s.world().pourStates()[0].born == 50000);
+  // They have not moved: none was eased out of another.
+  place::Room room(0.1);
+  for (std::size_t i = 0; i < s.scene.pieces.size(); ++i) {
+    const shape::Shape& shape = s.scene.prototypeOf(i).shape;
+    CHECK(s.velocity(i).isZero(0));
+    CHECK(room.blockedBy(shape, s.world().motion().pose(i), 0) < 0);
+    room.add(shape, s.world().motion().pose(i));
+  }
 }
 
 }  // namespace drubble::world

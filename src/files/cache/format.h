@@ -68,6 +68,7 @@ CREATE TABLE pour_frames (
   frame INTEGER NOT NULL, pour INTEGER NOT NULL, born INTEGER, waiting INTEGER, skipped INTEGER, over INTEGER,
   PRIMARY KEY (frame, pour)) WITHOUT ROWID;
 CREATE TABLE watches (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE);
+CREATE TABLE watch_members (watch INTEGER NOT NULL, piece INTEGER NOT NULL, PRIMARY KEY (watch, piece)) WITHOUT ROWID;
 CREATE TABLE watch_fills (
   frame INTEGER NOT NULL, watch INTEGER NOT NULL, count INTEGER, volume REAL, share REAL, height REAL,
   PRIMARY KEY (frame, watch)) WITHOUT ROWID;

@@ -5,7 +5,11 @@ namespace drubble::files {
 
 void writeWatches(Database& db, const world::Scene& s) {
   Statement row(db, "INSERT INTO watches VALUES (?, ?)");
-  for (std::uint32_t k = 0; k < s.watches.size(); ++k) row.bind(k).bind(s.watches[k].name).once();
+  Statement member(db, "INSERT INTO watch_members VALUES (?, ?)");
+  for (std::uint32_t k = 0; k < s.watches.size(); ++k) {
+    row.bind(k).bind(s.watches[k].name).once();
+    for (const PieceId p : s.watches[k].who) member.bind(k).bind(p.value).once();
+  }
 }
 
 void writeWatchFrame(Database& db, const world::World& w) {
@@ -22,7 +26,11 @@ void writeWatchFrame(Database& db, const world::World& w) {
 std::vector<CachedWatch> readWatches(Database& db) {
   std::vector<CachedWatch> out;
   Statement names(db, "SELECT name FROM watches ORDER BY id");
-  while (names.step()) out.push_back({names.text(0), {}, {}});
+  while (names.step()) out.push_back({names.text(0), {}, {}, {}});
+  Statement member(db, "SELECT watch, piece FROM watch_members ORDER BY watch, piece");
+  while (member.step())
+    if (const auto id = static_cast<std::size_t>(member.integer(0)); id < out.size())
+      out[id].members.push_back(static_cast<std::uint32_t>(member.integer(1)));
   Statement r(db, "SELECT watch, frame, x, y, z FROM watch_forces ORDER BY watch, frame");
   while (r.step())
     if (const auto id = static_cast<std::size_t>(r.integer(0)); id < out.size())

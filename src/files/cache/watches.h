@@ -12,6 +12,7 @@ namespace drubble::files {
 
 struct CachedWatch {
   std::string name;
+  std::vector<std::uint32_t> members;                 // pieces, ascending
   std::vector<std::pair<int, Vec3>> forces;           // N, by frame: of all that touches it
   std::vector<std::pair<int, world::Filled>> filled;  // by frame; empty: it has no region
 };

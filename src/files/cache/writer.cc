@@ -96,7 +96,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   setMeta("up", setup.up_is_z ? "z" : "y");
   setMeta("fps", fmt::format("{}", s.fps));
   setMeta("time_scale", fmt::format("{}", s.time_scale));
-  setMeta("first_frame", std::to_string(s.first_frame));
+  setMeta("first_frame", std::to_string(setup.cached_from));
   setMeta("last_frame", std::to_string(s.last_frame));
   setMeta("seed", std::to_string(setup.seed));
   setMeta("gravity", fmt::format("{} {} {}", s.gravity.x(), s.gravity.y(), s.gravity.z()));
@@ -136,7 +136,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   writePours(db_, s);
   writeWatches(db_, s);
   db_.run("COMMIT");
-  for (const std::string& n : built.notes) note(s.first_frame, n);
+  for (const std::string& n : built.notes) note(setup.cached_from, n);
 }
 
 void CacheWriter::addPrototypes(const BuiltScene& built) {

@@ -175,8 +175,10 @@ Measures measureCache(CacheReader& cache) {
   const std::vector<CachedHit> hits = cache.hits();
   m.hits = hits.size();
   if (!hits.empty())
-    m.first_hit = FirstHit{hits[0].frame, name(static_cast<int>(hits[0].a)),
-                           name(static_cast<int>(hits[0].b)), hits[0].place, hits[0].speed};
+    m.first_hit = HitTold{hits[0].frame, name(static_cast<int>(hits[0].a)), name(static_cast<int>(hits[0].b)),
+                          hits[0].place, hits[0].speed};
+  m.watch_outcomes = watchOutcomes(cache, hits, samples.front(), samples.back(), sizes,
+                                   thereFrom(0, std::vector<char>(m.pieces, 1)));
   m.damage = damageOf(cache, m.first_hit ? std::optional(m.first_hit->place) : std::nullopt);
   return m;
 }

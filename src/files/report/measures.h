@@ -8,15 +8,9 @@
 #include "core/measure/motion.h"
 #include "files/cache/reader.h"
 #include "files/report/damage.h"
+#include "files/report/watched.h"
 
 namespace drubble::files {
-
-struct FirstHit {
-  int frame = 0;
-  std::string a, b;
-  Vec3 place = Vec3::Zero();
-  double speed = 0;
-};
 
 // What a joint went through.
 struct JointHistory {
@@ -44,7 +38,7 @@ struct Measures {
   std::optional<int> rest_frame;
   std::vector<std::string> strays;
   double drift = 0;
-  std::optional<FirstHit> first_hit;
+  std::optional<HitTold> first_hit;
   std::size_t hits = 0;
   double share_moved = 0, share_toppled = 0;
   std::vector<CachedFrame> frames;
@@ -54,6 +48,7 @@ struct Measures {
   std::vector<JointHistory> joints;
   std::vector<CachedPour> pours;
   std::vector<CachedWatch> watches;
+  std::vector<WatchOutcome> watch_outcomes;  // in their order
   Damage damage;
   std::vector<CachedRule> rules;
   std::size_t finest = 0;  // the place in `frames` of the one that was cut most finely

@@ -123,7 +123,7 @@ class Acts {
     if (!m.from.empty()) {
       try {
         const auto path = std::filesystem::path(s_.path).parent_path() / m.from;
-        poses = readNodeMotion(path.string(), m.node, s_.unit, s_.fps, s_.first_frame);
+        poses = readNodeMotion(path.string(), m.node, s_.unit, s_.fps, s_.cached_from);
       } catch (const Error& e) {
         for (Problem p : e.problems()) problems_.push_back({p.message, m.where});
         return;

@@ -15,7 +15,7 @@ namespace drubble::files {
 
 namespace {
 
-constexpr const char* kTopKeys[] = {"title", "units",   "up",         "fps",         "frames",
+constexpr const char* kTopKeys[] = {"title", "units",   "up",         "fps",         "frames",    "preroll",
                                     "seed",  "gravity", "time_scale", "keep_inside", "start_from"};
 
 void readFriction(Table& t, world::Material& m) {
@@ -100,6 +100,8 @@ void readWhole(Table& root, Setup& s) {
     if (s.first_frame != frames[0] || s.last_frame != frames[1])
       root.complain("frames", "frames are whole numbers");
   }
+  s.cached_from = s.first_frame;
+  s.first_frame -= root.integer("preroll", 0, {0, 1e5});
   s.seed = root.seed("seed", 0);
   s.gravity = -9.81 * s.up();
   if (const toml::node* n = root.node("gravity"); n != nullptr && n->is_array())

@@ -335,7 +335,8 @@ struct Setup {
   double unit = 1;  // metres in one of the setup's units
   bool up_is_z = false;
   double fps = 24;
-  int first_frame = 1, last_frame = 96;
+  int first_frame = 1, last_frame = 96;  // of the simulation
+  int cached_from = 1;                   // the first frame that a cache keeps
   std::uint64_t seed = 0;
   Vec3 gravity = Vec3(0, -9.81, 0);
   double time_scale = 1;
