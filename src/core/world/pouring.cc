@@ -16,7 +16,7 @@ namespace drubble::world {
 namespace {
 
 constexpr double kWide = 4;                // cells
-constexpr std::size_t kMostFails = 8;      // in a row, of those that wait: the source is full for now
+constexpr std::size_t kMostFails = 64;     // in a row, of those that wait: the source is full for now
 constexpr int kTriesAtOnce = 8;            // of one that does not wait
 constexpr std::uint64_t kDraws = 1 << 20;  // of a birth, before its stream would be the next one's
 
