@@ -219,7 +219,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "size", po::value<std::string>()->default_value("1280x800"), "WIDTHxHEIGHT in pixels")(
       "samples", po::value<int>()->default_value(4), "rays a pixel and side: 2 is grainy, 6 is very clean")(
       "show", po::value<std::string>()->default_value("mesh"),
-      "mesh; joints (their axes and limits); bonds (of one frame); of a setup also pieces (of cut bodies, "
+      "mesh; joints (their axes and limits); bonds (of one frame); of a setup also forces (at one --frame), "
+      "pieces (of cut bodies, "
       "pulled apart), shapes "
       "(what "
       "is felt), or both (the shapes over the meshes)")(

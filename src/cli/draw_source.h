@@ -10,6 +10,7 @@
 
 #include "cli/building.h"
 #include "draw/bonds.h"
+#include "draw/forces.h"
 #include "draw/joints.h"
 #include "draw/render.h"
 #include "draw/sources.h"
@@ -25,7 +26,7 @@ inline Show showOf(const std::string& text) {
   if (text == "shapes") return Show::Shapes;
   if (text == "both") return Show::Both;
   throw Error(ErrorKind::Usage,
-              fmt::format("--show '{}' is not mesh, joints, bonds, pieces, shapes or both", text));
+              fmt::format("--show '{}' is not mesh, joints, bonds, forces, pieces, shapes or both", text));
 }
 
 // What is drawn from: a cache or, before any run, a setup.
@@ -43,7 +44,7 @@ class Source {
       joints_ = files::jointsOf(built_->scene);
       addLines(stage_, joints_, momentOf(*built_, setup_->first_frame));
       addSources(stage_, *built_, momentOf(*built_, setup_->first_frame));
-      const int last = keyed ? setup_->last_frame : setup_->first_frame;
+      const int last = keyed || !setup_->forces.empty() ? setup_->last_frame : setup_->first_frame;
       for (int f = setup_->first_frame; f <= last; ++f) frames_.push_back(f);
       return;
     }
@@ -72,6 +73,7 @@ class Source {
   void show(const std::string& what, double apart, const std::vector<int>& frames) {
     if (what == "pieces") return pullApart(apart);
     if (what == "bonds") return showBonds(frames);
+    if (what == "forces") return showForces(frames);
     if (what != "joints") return show(showOf(what));
     if (joints_.empty()) throw Error(ErrorKind::Usage, fmt::format("'{}' has no joints to show", path_));
     addMarks(stage_, joints_, moment(frames_.front()));
@@ -97,6 +99,16 @@ class Source {
     addBonds(stage_, all, bondsBrokenBy(frames.front(), all.size()),
              cache_ ? cache_->bondStress(frames.front()) : std::vector<float>{},
              cache_ ? momentOf(*cache_, frames_.front()) : moment(frames_.front()));
+  }
+  void showForces(const std::vector<int>& frames) {
+    if (!built_)
+      throw Error(ErrorKind::Usage, "--show forces needs the setup: it draws their fields before any run");
+    if (frames.size() > 1)
+      throw Error(ErrorKind::Usage, "--show forces draws one frame: fields are others in each");
+    if (addForces(stage_, *built_, moment(frames.front())) == 0)
+      throw Error(ErrorKind::Usage,
+                  fmt::format("no force of '{}' has a field in frame {}: try another --frame", path_,
+                              frames.front()));
   }
   void pullApart(double apart) {
     if (!built_)

@@ -58,13 +58,26 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
   const double s = scaleOf(image), row = 21 * s;
   const TextStyle style{13 * s, kPaper, false};
   std::vector<std::pair<Rgb, std::string>> entries;
+  struct Named {
+    Rgb colour;
+    std::string name;
+    std::ptrdiff_t count;
+  };
+  std::vector<Named> named;
   double width = 0;
   for (std::uint32_t m = 0; m < stage.meshes.size(); ++m) {
     const auto n = std::count_if(stage.pieces.begin(), stage.pieces.end(),
                                  [&](const StagePiece& p) { return p.dynamic && p.mesh == m && !p.felt; });
     if (n == 0 || !stage.meshes[m].show) continue;
-    entries.emplace_back(stage.meshes[m].colour, fmt::format("{} ({})", stage.meshes[m].name, n));
+    // One name, one line: sizes of a thing are meshes of their own.
+    const auto same = [&](const Named& x) { return x.name == stage.meshes[m].name; };
+    const auto at = std::find_if(named.begin(), named.end(), same);
+    if (at != named.end())
+      at->count += n;
+    else
+      named.push_back({stage.meshes[m].colour, stage.meshes[m].name, n});
   }
+  for (const Named& x : named) entries.emplace_back(x.colour, fmt::format("{} ({})", x.name, x.count));
   if (entries.size() > kMostNamed) entries.clear();  // colours come round again: a list says nothing
   if (stage.compares) {
     entries.emplace_back(kProudColour, "shape stands proud");
@@ -86,6 +99,7 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     }
     entries.emplace_back(kBrokenColour, "broken ones");
   }
+  entries.insert(entries.end(), stage.legend.begin(), stage.legend.end());
   for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);
   const auto most = static_cast<std::size_t>(std::max(0.0, (0.5 * image.height) / row));
   if (entries.size() > most) entries.resize(most);

@@ -60,7 +60,8 @@ struct Stage {
   bool bonds = false;     // and bonds
   bool stress = false;    // by what they bear
   std::vector<StageLine> lines;
-  int still_pose = -1;  // that of the lines; -1: there are none
+  std::vector<std::pair<Rgb, std::string>> legend;  // more than the meshes' names
+  int still_pose = -1;                              // that of the lines; -1: there are none
 };
 
 // What the comparing colours mean: the shape stands proud of the mesh, the mesh sticks out of the shape.

@@ -174,7 +174,10 @@ class Run {
       return finished();
     }
     out_.stopped = options_.settle ? !at_rest_ : world_.frame() < built_.scene.last_frame && !at_rest_;
-    if (options_.settle) store(last_, since(start_));
+    if (options_.settle)
+      store(last_, since(start_));
+    else
+      tellFloating();
     writer_.finish(&world_, out_.stopped ? "stopped" : "done");
     return finished();
   }
@@ -209,6 +212,19 @@ class Run {
       ++out_.pieces;
       if (world_.sleepOf(i) == world::Sleep::Awake) out_.moving.push_back(built_.scene.pieces[i].name);
     }
+  }
+
+  // What stays in mid-air at the end, with no one holding it.
+  void tellFloating() {
+    std::vector<std::string> names;
+    for (const PieceId p : measure::restOnNothing(world_))
+      if (world_.sleepOf(p.index()) != world::Sleep::Held)
+        names.push_back(built_.scene.pieces[p.index()].name);
+    if (names.empty()) return;
+    out_.notes.push_back(
+        fmt::format("{} {} in mid-air at the end, like '{}': frozen by a rule, or asleep on nothing",
+                    names.size(), names.size() == 1 ? "piece rests" : "pieces rest", names[0]));
+    writer_.note(stored_, out_.notes.back());
   }
 
   RunOutcome finished() {
