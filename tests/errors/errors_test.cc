@@ -344,7 +344,7 @@ TEST_CASE("draw and check say what is wrong with their selectors, sections and o
   };
   says({"draw", "shot.toml", "--section", "w=3"}, "--section 'w=3' is not AXIS=PLACE");
   says({"draw", "shot.toml", "--show", "bones"},
-       "--show 'bones' is not mesh, joints, bonds, pieces, shapes or both");
+       "--show 'bones' is not mesh, joints, bonds, forces, pieces, shapes or both");
   says({"draw", "shot.toml", "--highlight", "bell"}, "no piece of 'shot.toml' is called 'bell'");
   says({"check", "shot.toml", "--who", "@nobody"}, "the setup has no selection '@nobody'");
   CHECK(p.run({"check", "shot.toml", "--who", "nothing/*"}).code == 1);

@@ -130,6 +130,8 @@ Bytes World::save() const {
       w.add(static_cast<std::uint8_t>(s.holds));
       w.add(static_cast<std::uint8_t>(s.done));
     }
+  w.add(u32(rules_.setMaterials().size()));
+  for (const MaterialId m : rules_.setMaterials()) w.add(m.value);
   for (const double b : born_) w.add(b);
   for (const PourState& s : pour_states_) {
     for (const std::uint32_t x : {s.next, s.born, s.skipped, u32(s.waiting.size())}) w.add(x);
@@ -243,6 +245,13 @@ void World::restore(const Bytes& bytes) {
       r.read(flag);
       s.done = flag != 0;
     }
+  std::uint32_t set_materials = 0;
+  r.read(set_materials);
+  for (std::uint32_t i = 0; i < set_materials; ++i) {
+    MaterialId m;
+    r.read(m.value);
+    if (m.valid()) rules_.setMaterial(i, m);
+  }
   for (double& b : born_) r.read(b);
   for (PourState& s : pour_states_) {
     std::uint32_t waiting = 0;

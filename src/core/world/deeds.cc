@@ -40,9 +40,11 @@ bool World::act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces,
       if (regroup) wakeAbout(taken);
       break;
     case Deed::Freeze:
+    case Deed::Fix:
       for (const std::uint32_t i : pieces)
         if (hangs(i) && sleep_[i] == Sleep::Driven) regroup |= breakAll(i, breaks);
-      for (const std::uint32_t i : pieces) regroup |= stop(i, Sleep::Frozen);
+      for (const std::uint32_t i : pieces)
+        regroup |= stop(i, r.then == Deed::Fix ? Sleep::Fixed : Sleep::Frozen);
       break;
     case Deed::Remove:
       regroup = breakBondsOf(taken, breaks);
@@ -54,6 +56,9 @@ bool World::act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces,
     case Deed::BreakBonds:
       loosened = regroup = breakBondsOf(taken, breaks);
       break;
+    case Deed::Material:
+      setMaterialOf(taken, r.material);
+      return false;
     case Deed::Strength:
       setStrengthOf(taken, r.to);
       break;
@@ -173,6 +178,17 @@ bool World::breakAll(std::uint32_t piece, std::vector<BondBreak>& breaks) {
   std::vector<char> taken(motion_.size(), 0);
   taken[piece] = 1;
   return breakBondsOf(taken, breaks);
+}
+
+// What touches is looked at anew, and what sleeps wakes: it may slip now.
+void World::setMaterialOf(const std::vector<char>& taken, MaterialId material) {
+  for (std::uint32_t i = 0; i < taken.size(); ++i) {
+    if (!taken[i]) continue;
+    rules_.setMaterial(i, material);
+    if (sleep_[i] == Sleep::Asleep) wake(i);
+  }
+  for (solve::Contact& c : contacts_)
+    if (taken[c.a.index()] || taken[c.b.index()]) c.gone = c.strayed = solve::kGoneFar;
 }
 
 // Of every bond with an end among them: times what it has. What sleeps is looked at again.

@@ -36,6 +36,16 @@ void PairRules::setAbsent(std::size_t piece, bool absent) {
   absent_[piece] = absent;
 }
 
+void PairRules::setMaterial(std::size_t piece, MaterialId material) {
+  set_materials_.resize(scene_.pieces.size());
+  set_materials_[piece] = material;
+}
+
+const Material& PairRules::materialOf(std::size_t piece) const {
+  const bool set = !set_materials_.empty() && set_materials_[piece].valid();
+  return set ? scene_.materials[set_materials_[piece].index()] : scene_.materialOf(piece);
+}
+
 // Calls visit(rule, whether i is in its first set) with the rules that name both, in the scene's order.
 template <class Visit>
 void PairRules::eachRule(std::size_t i, std::size_t j, Visit visit) const {
@@ -55,7 +65,7 @@ bool PairRules::meet(std::size_t i, std::size_t j) const {
 }
 
 solve::Surfaces PairRules::surfaces(std::size_t i, std::size_t j) const {
-  solve::Surfaces s = combine(scene_.materialOf(i), scene_.materialOf(j));
+  solve::Surfaces s = combine(materialOf(i), materialOf(j));
   eachRule(i, j, [&](const PairRule& rule, bool i_is_a) {
     s.friction_rest = rule.friction_rest.value_or(s.friction_rest);
     s.friction_slide = rule.friction_slide.value_or(s.friction_slide);

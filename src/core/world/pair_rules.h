@@ -22,6 +22,11 @@ class PairRules {
   void setAbsent(std::size_t piece, bool absent);
   bool isAbsent(std::size_t piece) const { return !absent_.empty() && absent_[piece] != 0; }
 
+  // From now on it is of that material, as far as it touches.
+  void setMaterial(std::size_t piece, MaterialId material);
+  // What was set so, a piece; empty: nothing was. Invalid: it is of its own.
+  const std::vector<MaterialId>& setMaterials() const { return set_materials_; }
+
   // i < j, in all. The last rule that names both counts, key by key.
   bool collide(std::size_t i, std::size_t j) const { return !isAbsent(i) && !isAbsent(j) && meet(i, j); }
   // Whether they would collide if both were there.
@@ -34,7 +39,9 @@ class PairRules {
 
   const Scene& scene_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> joined_;  // that do not collide, ascending
-  std::vector<char> absent_;                                     // a piece; empty: none is
+  const Material& materialOf(std::size_t piece) const;
+  std::vector<MaterialId> set_materials_;
+  std::vector<char> absent_;                // a piece; empty: none is
   std::vector<std::uint64_t> in_a_, in_b_;  // a piece: the rules whose first or second set it is in
 };
 

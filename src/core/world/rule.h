@@ -43,9 +43,11 @@ enum class Deed {
   Hold,        // stop where it is, until hit harder than its wake_above
   Release,     // held, frozen, static or driven by keys: it moves by itself
   Freeze,      // stop where it is, whatever happens
+  Fix,         // the same, as what is static: it does not count as one that moves
   Remove,      // gone: nothing touches it any more
   BreakBonds,  // all it has
-  Strength     // of its bonds: times `to` of what they have
+  Strength,    // of its bonds: times `to` of what they have
+  Material     // it touches as one of that: friction, bounce, rolling
 };
 const char* deedName(Deed d);
 
@@ -56,6 +58,7 @@ struct Rule {
   double delay = 0;  // s, from then on
   Deed then = Deed::Wake;
   double to = 1;
+  MaterialId material;
   bool again = false;  // each time that it comes to hold; else once a piece
 };
 

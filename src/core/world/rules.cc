@@ -13,8 +13,8 @@
 namespace drubble::world {
 
 const char* deedName(Deed d) {
-  static constexpr std::array<const char*, 7> kNames = {"wake",   "hold",        "release", "freeze",
-                                                        "remove", "break_bonds", "strength"};
+  static constexpr std::array<const char*, 9> kNames = {
+      "wake", "hold", "release", "freeze", "static", "remove", "break_bonds", "strength", "material"};
   return kNames[static_cast<std::size_t>(d)];
 }
 

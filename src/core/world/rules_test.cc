@@ -1,7 +1,9 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <catch2/catch.hpp>
+#include <cmath>
 
 #include "../../../tests/support/stage.h"
+#include "core/base/trig.h"
 #include "core/world/bonding.h"
 
 namespace drubble::world {
@@ -256,6 +258,51 @@ TEST_CASE("nothing is at rest for good while a rule waits for its frame", "[rule
   CHECK_FALSE(x.s.world().allAtRest());
   x.s.frames(100);
   CHECK(x.s.world().allAtRest());
+}
+
+TEST_CASE("a rule that changes the material lets slip what stood on a slope, awake or asleep", "[rule]") {
+  for (const bool restored : {false, true}) {
+    Stage s, again;
+    std::size_t block = 0;
+    for (Stage* x : {&s, &again}) {
+      const double slope = 15 * kDegree;
+      x->ground(Vec3(std::sin(slope), std::cos(slope), 0));
+      block = x->box(Vec3(0.4, 0.2, 0.4), 0.1 * Vec3(std::sin(slope), std::cos(slope), 0));
+      x->scene.pieces[block].start.turn = turnAbout(Vec3::UnitZ(), -slope);
+      Material ice{"ice", 900, 0.02, 0.02, 0, true};
+      x->scene.materials.push_back(ice);
+      Rule& r = rule(*x, {0, block}, Deed::Material);
+      r.when.from = 40;
+      r.material = MaterialId(x->scene.materials.size() - 1);
+    }
+    s.frames(38);
+    REQUIRE(s.asleep(block));
+    s.frames(1);  // to the frame in which it is done
+    const Vec3 stood = s.position(block);
+    CHECK(stood.norm() < 0.11);
+    s.frames(3);
+    Stage& goes = restored ? again : s;
+    if (restored) goes.world().restore(s.world().save());
+    goes.frames(21);
+    // One second, with little friction.
+    const double pull = 9.81 * (std::sin(15 * kDegree) - 0.02 * std::cos(15 * kDegree));
+    const double way = (goes.position(block) - stood).norm();
+    CHECK(way == Approx(0.5 * pull).epsilon(0.01));
+    CHECK(goes.velocity(block).norm() == Approx(pull).epsilon(0.01));
+  }
+}
+
+TEST_CASE("what a rule makes static holds up what lands on it", "[rule]") {
+  Stage s;
+  s.ground();
+  const std::size_t shelf = s.box(Vec3(1, 0.1, 1), Vec3(0, 2, 0)),
+                    block = s.box(Vec3(0.3, 0.3, 0.3), Vec3(0, 3, 0));
+  rule(s, {shelf}, Deed::Fix).when.from = 4;
+  s.frames(60);
+  CHECK(s.world().sleepOf(shelf) == Sleep::Fixed);
+  CHECK(s.velocity(shelf).isZero(0));
+  CHECK(s.position(block).y() - s.position(shelf).y() == Approx(0.2).margin(2e-3));
+  CHECK(s.position(shelf).y() > 1.8);
 }
 
 }  // namespace drubble::world

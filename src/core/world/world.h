@@ -253,6 +253,7 @@ class World {
   void dropContactsOf(const std::vector<char>& taken);
   bool breakBondsOf(const std::vector<char>& taken, std::vector<BondBreak>& breaks);
   bool breakAll(std::uint32_t piece, std::vector<BondBreak>& breaks);
+  void setMaterialOf(const std::vector<char>& taken, MaterialId material);
   void setStrengthOf(const std::vector<char>& taken, double times);
   PieceEnergy energyOf(std::size_t piece) const;
   void findBends();

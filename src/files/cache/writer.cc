@@ -59,7 +59,7 @@ PieceState stateOf(const world::World& w, std::size_t i) {
   }
   if (w.sleepOf(i) == world::Sleep::Awake) s.flags |= kFlagAwake;
   // What hangs on something by its bonds rests, as far as anybody can see.
-  const bool hangs = w.scene().pieces[i].role == world::Role::Dynamic;
+  const bool hangs = w.scene().pieces[i].role == world::Role::Dynamic && w.clusterOf(i) != world::kNoCluster;
   if (w.sleepOf(i) == world::Sleep::Fixed && !hangs) s.flags |= kFlagFixed;
   if (w.sleepOf(i) == world::Sleep::Driven) s.flags |= kFlagDriven;
   if (w.sleepOf(i) == world::Sleep::Held) s.flags |= kFlagHeld;

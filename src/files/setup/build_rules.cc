@@ -5,6 +5,7 @@
 
 #include <algorithm>
 
+#include "files/setup/build_acts.h"
 #include "files/setup/select.h"
 
 namespace drubble::files {
@@ -52,6 +53,7 @@ class Ruler {
     if (r.touched_by.given()) rule.when.touched_by = selecting_.take(r.touched_by);
     rule.when.inside = regionOf(r.inside, built_, problems_);
     rule.when.outside = regionOf(r.outside, built_, problems_);
+    if (!r.material.empty()) rule.material = materialNamed(s_, r.material, built_.scene);
     checkFrames(r);
     if (problems_.size() > had) return;
     checkPieces(r, rule);
@@ -75,7 +77,8 @@ class Ruler {
                                        scene().pieces[p.index()].name, why),
                            r.who.where});
     };
-    if (rule.then == Deed::Release || rule.then == Deed::Freeze || rule.then == Deed::Hold)
+    if (rule.then == Deed::Release || rule.then == Deed::Freeze || rule.then == Deed::Fix ||
+        rule.then == Deed::Hold)
       for (const PieceId p : rule.who) {
         const world::Prototype& made_as = scene().prototypeOf(p.index());
         if (!made_as.bends.empty())

@@ -217,7 +217,7 @@ Setup parseSetup(const std::string& path, const std::string& text,
   root.each("joint", [&](Table& t) { readJoint(t, s.joints.emplace_back()); });
   root.each("bond", [&](Table& t) { readBond(t, s, s.bonds.emplace_back()); });
   root.each("force", [&](Table& t) { readForce(t, s, s.forces.emplace_back()); });
-  root.each("rule", [&](Table& t) { readRule(t, s.rules.emplace_back()); });
+  root.each("rule", [&](Table& t) { readRule(t, s, s.rules.emplace_back()); });
   root.each("watch", [&](Table& t) { readWatch(t, s.watches.emplace_back()); });
   root.each("place", [&](Table& t) { readPlace(t, s, s.places.emplace_back()); });
   root.each("pour", [&](Table& t) { readPour(t, s, s.pours.emplace_back()); });

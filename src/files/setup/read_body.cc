@@ -18,13 +18,13 @@ std::array<double, 3> parseColour(Table& t, const std::string& key) {
   return rgb;
 }
 
-std::string readMaterialName(Table& t, const Setup& s) {
-  const std::string name = t.text("material", "");
+std::string readMaterialName(Table& t, const Setup& s, const std::string& key) {
+  const std::string name = t.text(key, "");
   if (name.empty() || materialPresets().contains(name) || s.materials.contains(name)) return name;
   std::set<std::string> known;
   for (const auto& [k, unused] : materialPresets()) known.insert(k);
   for (const auto& [k, unused] : s.materials) known.insert(k);
-  t.choice("material", "granite", known);
+  t.choice(key, "granite", known);
   return {};
 }
 

@@ -18,7 +18,7 @@ void readContact(Table& t, ContactSetup& c);
 void readBetween(Table& t, const char* needed, Selector& a, Selector& b);
 void readJoint(Table& t, JointSetup& j);
 void readForce(Table& t, const Setup& s, ForceSetup& f);
-void readRule(Table& t, RuleSetup& r);
+void readRule(Table& t, const Setup& s, RuleSetup& r);
 void readPlace(Table& t, const Setup& s, PlaceSetup& p);
 void readPour(Table& t, const Setup& s, PourSetup& p);
 // copies = { NAME = WEIGHT }, in the order of the file.
@@ -38,6 +38,6 @@ Origin readOrigin(Table& t);
 // A pattern or a list of them; complains when `needed` and missing.
 Selector readSelector(Table& t, const std::string& key, bool needed);
 std::array<double, 3> parseColour(Table& t, const std::string& key);
-std::string readMaterialName(Table& t, const Setup& s);
+std::string readMaterialName(Table& t, const Setup& s, const std::string& key = "material");
 
 }  // namespace drubble::files

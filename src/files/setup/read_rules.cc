@@ -9,9 +9,13 @@ namespace {
 
 using world::Deed;
 
-const std::map<std::string, Deed> kDeeds = {{"wake", Deed::Wake},       {"hold", Deed::Hold},
-                                            {"release", Deed::Release}, {"freeze", Deed::Freeze},
-                                            {"remove", Deed::Remove},   {"break_bonds", Deed::BreakBonds}};
+const std::map<std::string, Deed> kDeeds = {{"wake", Deed::Wake},
+                                            {"hold", Deed::Hold},
+                                            {"release", Deed::Release},
+                                            {"freeze", Deed::Freeze},
+                                            {"static", Deed::Fix},
+                                            {"remove", Deed::Remove},
+                                            {"break_bonds", Deed::BreakBonds}};
 
 void readFrames(Table& w, world::RuleWhen& when) {
   if (w.has("frame")) when.from = w.number("frame", 0, {-1e6, 1e6});
@@ -44,11 +48,12 @@ void readWhen(Table& w, RuleSetup& r) {
     w.complain("for", "a hit or a break is over at once: 'for' goes with what lasts, like slower_than");
 }
 
-void readThen(Table& t, world::Rule& rule) {
+void readThen(Table& t, const Setup& s, RuleSetup& r) {
+  world::Rule& rule = r.rule;
   const toml::node* n = t.node("then");
   if (n == nullptr)
     return t.complain("when",
-                      "every rule needs then: wake, hold, release, freeze, remove, break_bonds, or "
+                      "every rule needs then: wake, hold, release, freeze, static, remove, break_bonds, or "
                       "{ set = \"strength\", to = NUMBER }");
   if (!n->is_table()) {
     std::set<std::string> allowed;
@@ -59,17 +64,23 @@ void readThen(Table& t, world::Rule& rule) {
     return;
   }
   t.table("then", [&](Table& x) {
-    x.choice("set", "strength", {"strength"});
-    rule.then = Deed::Strength;
+    const bool material = x.choice("set", "strength", {"strength", "material"}) == "material";
+    rule.then = material ? Deed::Material : Deed::Strength;
     if (!x.has("set") || !x.has("to"))
-      x.complain("set", "what is done takes set = \"strength\" and to = NUMBER: times what its bonds have");
-    rule.to = x.number("to", 1, kNotNegative);
+      x.complain(
+          "set",
+          "what is done takes set = \"strength\" and to = NUMBER (times what its bonds have), or set = "
+          "\"material\" and to = NAME");
+    if (material)
+      r.material = readMaterialName(x, s, "to");
+    else
+      rule.to = x.number("to", 1, kNotNegative);
   });
 }
 
 }  // namespace
 
-void readRule(Table& t, RuleSetup& r) {
+void readRule(Table& t, const Setup& s, RuleSetup& r) {
   r.where = t.where();
   r.name = t.text("name", "");
   r.enabled = t.flag("enabled", true);
@@ -83,7 +94,7 @@ void readRule(Table& t, RuleSetup& r) {
     if (w.raw().empty())
       w.complain("frame", "this waits for nothing: give a frame, hit_harder_than, touched_by, inside …");
   });
-  readThen(t, r.rule);
+  readThen(t, s, r);
   r.rule.delay = t.number("delay", 0, kNotNegative);
   r.rule.again = t.flag("again", false);
 }

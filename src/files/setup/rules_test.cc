@@ -88,6 +88,10 @@ TEST_CASE("what a rule lacks or cannot do is said", "[rule]") {
   CHECK_THAT(oneProblem(rule + "when = { frame = 3 }\nthen = \"melt\"\n"), Contains("melt"));
   CHECK_THAT(oneProblem(rule + "when = { frame = 3 }\nthen = { set = \"strength\" }\n"),
              Contains("to = NUMBER"));
+  CHECK_THAT(oneProblem(rule + "when = { frame = 3 }\nthen = { set = \"material\", to = \"granit\" }\n"),
+             Contains("did you mean 'granite'?"));
+  CHECK(oneProblem(rule + "when = { frame = 3 }\nthen = { set = \"material\", to = \"ice\" }\n") ==
+        "0 problems");
   CHECK_THAT(oneProblem("[[rule]]\nname = \"r\"\nwho = \"quay\"\nwhen = { frame = 3 }\nthen = \"release\"\n"),
              Contains("cannot release 'quay'"));
   CHECK_THAT(oneProblem("[[rule]]\nwho = \"cask\"\nwhen = { frame = 3 }\nthen = \"wake\"\n"),

@@ -301,7 +301,8 @@ struct RuleSetup {
   Where where, when_where;
   Selector who, touched_by;
   std::optional<SelectSetup::Region> inside, outside;
-  world::Rule rule;  // without its pieces and regions
+  world::Rule rule;      // without its pieces and regions
+  std::string material;  // that it sets
 };
 
 struct WatchSetup {
