@@ -75,9 +75,13 @@ void World::takePours() {
   born_.assign(motion_.size(), 0);
   for (const Pour& p : scene_.pours) {
     if (p.until) takeRegion(p.until->in);
-    for (const Birth& b : p.births)
-      for (std::uint32_t i = b.first; i < b.first + p.kits[b.kit].parts.size(); ++i)
+    for (const Birth& b : p.births) {
+      const auto count = u32(p.kits[b.kit].parts.size());
+      for (std::uint32_t i = b.first; i < b.first + count; ++i)
         if (sleep_[i] == Sleep::Unborn) born_[i] = kUnborn;
+      // What is there from the start lives from then on.
+      if (sleep_[b.first] != Sleep::Unborn && b.life > 0) mortal_.push_back({b.life, b.first, count});
+    }
   }
   markAbsent();
 }

@@ -178,6 +178,20 @@ TEST_CASE("lives end, and what stood on them falls", "[pour]") {
   CHECK(s.position(plate).y() == Approx(0.01).margin(1e-3));
 }
 
+TEST_CASE("what was poured before the start lives from then on", "[pour]") {
+  Stage s;
+  s.ground();
+  Pour& p = pourBalls(s, 2);
+  for (Birth& b : p.births) b.life = 1;
+  s.scene.pieces[1].start_state = Start::Awake;
+  s.frames(23);
+  CHECK(s.world().pourStates()[0].born == 1);
+  CHECK(s.world().present(1));
+  s.frames(2);
+  CHECK(s.world().sleepOf(1) == Sleep::Gone);
+  CHECK(s.world().present(2));
+}
+
 TEST_CASE("a pour ends when a container is full", "[pour]") {
   Stage s;
   s.ground();
