@@ -73,8 +73,7 @@ bool World::inRegion(const Region& r, const Vec3& at) const {
   return inOutline(region_outlines_.at(p), inside);
 }
 
-// What of it is below a height along the scene's up, m3; and its lowest point.
-World::RoomBelow World::roomOf(const Region& r) const {
+RoomBelow World::roomOf(const Region& r) const {
   RoomBelow out;
   const Vec3& up = scene_.up;
   if (r.box) {
@@ -110,7 +109,7 @@ World::RoomBelow World::roomOf(const Region& r) const {
   return out;
 }
 
-double World::RoomBelow::below(double height) const {
+double RoomBelow::below(double height) const {
   if (straight > 0) return straight * clamped((height - heights[0]) / (heights[1] - heights[0]), 0, 1);
   const auto n = std::lower_bound(heights.begin(), heights.end(), height) - heights.begin();
   return cell * static_cast<double>(n);

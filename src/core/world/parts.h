@@ -13,6 +13,10 @@
 
 namespace drubble::world {
 
+// Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough. Frozen: stopped by a
+// rule, for good. Gone: removed by one, or at its life's end; touches nothing. Unborn: yet to be poured.
+enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held, Frozen, Gone, Unborn };
+
 struct Rest {  // since when, and from where, a piece has hardly moved
   Vec3 position = Vec3::Zero();
   Quat turn = Quat::Identity();
@@ -93,6 +97,14 @@ struct Outline {
 // Of a mesh with some volume; a closed one's own walls are no room. Cost: some thousand tests against it.
 Outline outlineOf(const mesh::TriangleMesh& m);
 
+// What of a region is below a height (along the scene's up), m3; and where its lowest point is.
+struct RoomBelow {
+  double base = 0, cell = 0;
+  std::vector<double> heights;  // of points that stand for a cell each, ascending
+  double straight = 0;          // m3; above 0: of a box, whose heights are its two ends
+  double below(double height) const;
+};
+
 // How far a rule is with one of its pieces.
 struct RuleState {
   double held = 0;     // s: for so long it has held
@@ -152,5 +164,13 @@ struct PieceEnergy {
   double kinetic = 0, potential = 0;
   double sum() const { return kinetic + potential; }
 };
+
+// Pairs whose shapes overlap where they start.
+struct StartOverlap {
+  PieceId a, b;
+  double felt = 0;  // m: of the shapes, their margins counted
+  double real = 0;  // m: of that, what the meshes overlap; sampled unless both shapes are exact
+};
+std::vector<StartOverlap> startOverlaps(const Scene& s);
 
 }  // namespace drubble::world

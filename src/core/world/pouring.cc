@@ -4,18 +4,16 @@
 // Between two cuts of a frame, before the coming one is chosen, so that what is born counts there at once.
 // What is due since the cut before goes ahead by as much, so that a stream is even however time is cut.
 #include <algorithm>
-#include <array>
-#include <cmath>
-#include <unordered_map>
+#include <optional>
 
 #include "core/collide/pairs.h"
+#include "core/place/cells.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
 
 namespace {
 
-constexpr double kWide = 4;                // cells
 constexpr std::size_t kMostFails = 64;     // in a row, of those that wait: the source is full for now
 constexpr int kTriesAtOnce = 8;            // of one that does not wait
 constexpr std::uint64_t kDraws = 1 << 20;  // of a birth, before its stream would be the next one's
@@ -25,48 +23,8 @@ constexpr std::uint64_t kDraws = 1 << 20;  // of a birth, before its stream woul
 // What stands near a source, by where it is, to be tested against. Which of several is found first says
 // nothing.
 struct World::Standing {
-  struct Thing {
-    std::uint32_t piece;
-    Box box;
-  };
-  double cell = 1;  // m
-  std::unordered_map<std::uint64_t, std::vector<Thing>> cells;
-  std::vector<Thing> large;  // what would fill too many of them
+  place::BoxCells boxes;
   collide::Manifolds found;  // a scratch pad
-
-  std::array<std::int64_t, 3> cellOf(const Vec3& p) const {
-    const auto at = [&](double x) { return static_cast<std::int64_t>(std::floor(x / cell)); };
-    return {at(p.x()), at(p.y()), at(p.z())};
-  }
-  template <class Visit>
-  void eachCell(const Box& b, Visit visit) const {
-    const auto low = cellOf(b.low), high = cellOf(b.high);
-    for (std::int64_t x = low[0]; x <= high[0]; ++x)
-      for (std::int64_t y = low[1]; y <= high[1]; ++y)
-        for (std::int64_t z = low[2]; z <= high[2]; ++z)
-          visit(mixBits(static_cast<std::uint64_t>(x) * 0x9e3779b97f4a7c15ULL ^
-                        static_cast<std::uint64_t>(y) * 0xc2b2ae3d27d4eb4fULL ^
-                        static_cast<std::uint64_t>(z)));
-  }
-  void add(std::uint32_t piece, const Box& box) {
-    const bool wide = !(box.size().maxCoeff() < kWide * cell);
-    if (wide) return large.push_back({piece, box});
-    eachCell(box, [&](std::uint64_t key) { cells[key].push_back({piece, box}); });
-  }
-  // Whether `test` holds for one whose box overlaps this one.
-  template <class Test>
-  bool any(const Box& box, Test test) const {
-    bool hit = false;
-    const auto look = [&](const std::vector<Thing>& things) {
-      for (const Thing& t : things) hit = hit || (box.overlaps(t.box) && test(t));
-    };
-    look(large);
-    eachCell(box, [&](std::uint64_t key) {
-      const auto there = cells.find(key);
-      if (!hit && there != cells.end()) look(there->second);
-    });
-    return hit;
-  }
 };
 
 void World::takePours() {
@@ -184,11 +142,10 @@ void World::bear(std::uint32_t k, double now) {
 
 // All that a birth may come near to. `late`: s, of the one that has been due for longest.
 World::Standing World::standingNear(const Pour& p, const SourceFrame& source, double late) const {
-  Standing out;
-  if (p.collide_after > 0) return out;
   double radius = 0;
   for (const PourKit& kit : p.kits) radius = greatest(radius, kit.radius);
-  out.cell = 2 * radius + p.clear;
+  Standing out{place::BoxCells(2 * radius + p.clear), {}};
+  if (p.collide_after > 0) return out;
   const Box own = p.source.bounds();
   Box about;
   for (int c = 0; c < 8; ++c)
@@ -201,21 +158,21 @@ World::Standing World::standingNear(const Pour& p, const SourceFrame& source, do
     const shape::Shape& shape = shapeOf(i);
     const bool plane = shape.kind == shape::Kind::Plane;
     if (!plane && !about.grown(shape.outer_radius).contains(motion_.position[i])) continue;
-    out.add(i, shape::boundsAt(shape, motion_.pose(i)));
+    out.boxes.add(i, shape::boundsAt(shape, motion_.pose(i)));
   }
   return out;
 }
 
 bool World::hasRoom(std::uint32_t piece, const Pose& pose, double clear, Standing& standing) const {
   const shape::Shape& s = shapeOf(piece);
-  const auto blocks = [&](const Standing::Thing& t) {
-    if (t.piece == piece || !rules_.meet(std::min(piece, t.piece), std::max(piece, t.piece))) return false;
+  const auto blocks = [&](std::uint32_t other) {
+    if (other == piece || !rules_.meet(std::min(piece, other), std::max(piece, other))) return false;
     standing.found.clear();
-    collide::collide(s, pose, shapeOf(t.piece), motion_.pose(t.piece), clear, standing.found);
+    collide::collide(s, pose, shapeOf(other), motion_.pose(other), clear, standing.found);
     const auto near = [&](const collide::Manifold& m) { return m.count > 0 && m.leastGap() < clear; };
     return std::any_of(standing.found.begin(), standing.found.end(), near);
   };
-  return !standing.any(shape::boundsAt(s, pose).grown(clear), blocks);
+  return !standing.boxes.any(shape::boundsAt(s, pose).grown(clear), blocks);
 }
 
 bool World::tryBirth(const Pour& p, const Birth& b, const SourceFrame& source, RandomStream& random,
@@ -248,7 +205,7 @@ bool World::tryBirth(const Pour& p, const Birth& b, const SourceFrame& source, R
     work_ += energyOf(i).sum();
     if (p.collide_after > 0) continue;
     rules_.setAbsent(i, false);
-    if (scene_.pieces[i].collide) standing.add(i, shape::boundsAt(shapeOf(i), motion_.pose(i)));
+    if (scene_.pieces[i].collide) standing.boxes.add(i, shape::boundsAt(shapeOf(i), motion_.pose(i)));
   }
   return true;
 }
@@ -256,23 +213,28 @@ bool World::tryBirth(const Pour& p, const Birth& b, const SourceFrame& source, R
 // Those that went through everything meet it as soon as they overlap nothing.
 void World::letGhostsCollide(double now) {
   std::vector<PourTerm> left;
+  std::optional<Standing> all;  // made when first asked for
+  const auto stand = [&](std::uint32_t i) {
+    if (scene_.pieces[i].collide) all->boxes.add(i, shape::boundsAt(shapeOf(i), motion_.pose(i)));
+  };
   for (const PourTerm& g : ghosts_) {
-    const auto gone = [&](std::uint32_t i) { return sleep_[i] == Sleep::Gone; };
-    if (gone(g.first)) continue;
+    if (!present(g.first)) continue;
     bool free = now >= g.due;
-    if (free) {
-      Standing near;
+    if (free && !all) {
+      all.emplace(Standing{place::BoxCells(4 * shapeOf(g.first).outer_radius), {}});
       for (std::uint32_t i = 0; i < motion_.size(); ++i)
-        if (!rules_.isAbsent(i) && scene_.pieces[i].collide)
-          near.add(i, shape::boundsAt(shapeOf(i), motion_.pose(i)));
-      for (std::uint32_t i = g.first; i < g.first + g.count && free; ++i)
-        free = hasRoom(i, motion_.pose(i), 0, near);
+        if (!rules_.isAbsent(i)) stand(i);
     }
+    for (std::uint32_t i = g.first; i < g.first + g.count && free; ++i)
+      free = hasRoom(i, motion_.pose(i), 0, *all);
     if (!free) {
       left.push_back(g);
       continue;
     }
-    for (std::uint32_t i = g.first; i < g.first + g.count; ++i) rules_.setAbsent(i, false);
+    for (std::uint32_t i = g.first; i < g.first + g.count; ++i) {
+      rules_.setAbsent(i, false);
+      stand(i);
+    }
   }
   ghosts_ = std::move(left);
 }

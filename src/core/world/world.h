@@ -33,10 +33,6 @@
 
 namespace drubble::world {
 
-// Fixed: static pieces. Driven: kinematic ones. Held: stay put until hit hard enough. Frozen: stopped by a
-// rule, for good. Gone: removed by one, or at its life's end; touches nothing. Unborn: yet to be poured.
-enum class Sleep : std::uint8_t { Awake, Asleep, Fixed, Driven, Held, Frozen, Gone, Unborn };
-
 // Progress and cancelling; asked once a substep. Told which stage the work is in.
 class Watcher : public WorkListener {
  public:
@@ -219,12 +215,6 @@ class World {
   void takePours();
   void markAbsent();
   void takeRegion(const Region& r);
-  struct RoomBelow {
-    double base = 0, cell = 0;
-    std::vector<double> heights;  // of points that stand for a cell each, ascending
-    double straight = 0;          // m3; above 0: of a box, whose heights are its two ends
-    double below(double height) const;
-  };
   RoomBelow roomOf(const Region& r) const;
   Filled filledOf(const Region& r, const std::vector<PieceId>* who) const;  // nullptr: all
   bool full(const FullWhen& u) const;
@@ -417,14 +407,6 @@ class World {
 
 // m2: what a body shows of itself along each of its axes, if it is convex.
 Vec3 facesOf(const mesh::TriangleMesh& m);
-
-// Pairs whose shapes overlap where they start.
-struct StartOverlap {
-  PieceId a, b;
-  double felt = 0;  // m: of the shapes, their margins counted
-  double real = 0;  // m: of that, what the meshes overlap; sampled unless both shapes are exact
-};
-std::vector<StartOverlap> startOverlaps(const Scene& s);
 
 Steps chooseSteps(World& w);
 
