@@ -31,6 +31,9 @@ struct RunRequest {
   std::string output;  // empty: out/NAME.drub
   std::vector<std::string> overrides;
   bool force = false, json = false, stats = false, stop_at_rest = false;
+  bool resume = false, versions = false;
+  std::string from;  // [CACHE:]FRAME; empty: from the start
+  int checkpoint_every = 24;
   std::vector<files::Limit> limits;
   world::Machine machine;
 };

@@ -112,12 +112,61 @@ void printStats(const files::RunOutcome& done) {
 
 }  // namespace
 
+namespace {
+
+// "out/jetty.drub" and 12: "out/jetty.012.drub".
+std::string numbered(const std::filesystem::path& path, int number) {
+  return (path.parent_path() /
+          fmt::format("{}.{:03}{}", path.stem().string(), number, path.extension().string()))
+      .string();
+}
+
+// The greatest number that a cache of this name has; 0: there is none.
+int lastNumberOf(const std::filesystem::path& path) {
+  const std::string before = path.stem().string() + ".", after = path.extension().string();
+  const std::filesystem::path folder = path.parent_path().empty() ? "." : path.parent_path();
+  int last = 0;
+  std::error_code ignored;
+  for (const auto& entry : std::filesystem::directory_iterator(folder, ignored)) {
+    const std::string name = entry.path().filename().string();
+    if (name.size() <= before.size() + after.size() || !name.starts_with(before) || !name.ends_with(after))
+      continue;
+    const std::string number = name.substr(before.size(), name.size() - before.size() - after.size());
+    if (number.size() <= 6 && number.find_first_not_of("0123456789") == std::string::npos)
+      last = std::max(last, std::stoi(number));
+  }
+  return last;
+}
+
+// Where the run goes, and from where it goes on.
+void choosePaths(const RunRequest& request, files::RunOptions& options) {
+  const std::string plain = request.output.empty()
+                                ? "out/" + std::filesystem::path(request.setup).stem().string() + ".drub"
+                                : request.output;
+  options.cache_path = plain;
+  const int last = lastNumberOf(plain);
+  if (request.versions) options.cache_path = numbered(plain, request.resume ? std::max(1, last) : last + 1);
+  options.resume = request.resume;
+  if (request.from.empty()) return;
+  const std::size_t colon = request.from.rfind(':');
+  const std::string number = request.from.substr(colon == std::string::npos ? 0 : colon + 1);
+  if (number.empty() || number.size() > 7 || number.find_first_not_of("0123456789-") != std::string::npos ||
+      number.find('-', 1) != std::string::npos || number == "-")
+    throw Error(
+        ErrorKind::Usage,
+        fmt::format("--from '{}' is not FRAME or CACHE:FRAME, like 40 or out/jetty.drub:40", request.from));
+  options.from = files::RunOptions::From{colon == std::string::npos ? plain : request.from.substr(0, colon),
+                                         std::stoi(number)};
+  if (request.output.empty() && !request.versions) options.cache_path = numbered(plain, last + 1);
+}
+
+}  // namespace
+
 int runSetup(const RunRequest& request) {
   const files::Setup setup = files::readSetup(request.setup, request.overrides);
   files::RunOptions options;
-  options.cache_path = request.output.empty()
-                           ? "out/" + std::filesystem::path(request.setup).stem().string() + ".drub"
-                           : request.output;
+  choosePaths(request, options);
+  options.checkpoint_every = request.checkpoint_every;
   options.force = request.force;
   options.machine = request.machine;
   options.overrides = request.overrides;
@@ -140,14 +189,20 @@ int runSetup(const RunRequest& request) {
     nlohmann::json j = {{"cache", options.cache_path},  {"last_frame", done.last_frame},
                         {"stopped", done.stopped},      {"seconds", done.seconds},
                         {"motion_digest", done.digest}, {"notes", done.notes}};
+    if (done.gone_on_from) j["gone_on_from"] = *done.gone_on_from;
     if (!done.limit.empty()) j["limit"] = done.limit;
     j["rules"] = done.rules;
     j["finest"] = done.finest;
     if (request.stats) j["stats"] = statsJson(done);
     std::cout << j.dump(2) << "\n";
   } else {
-    std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path,
-                             setup.cached_from, done.last_frame, done.seconds, done.digest);
+    const int first = done.gone_on_from ? *done.gone_on_from + 1 : setup.cached_from;
+    if (first <= done.last_frame)
+      std::cout << fmt::format("wrote {}: frames {} to {} in {:.1f} s, motion {}\n", options.cache_path,
+                               first, done.last_frame, done.seconds, done.digest);
+    else
+      std::cout << fmt::format("{} has all frames up to {} already: nothing to do\n", options.cache_path,
+                               done.last_frame);
     if (!done.finest.empty()) std::cout << done.finest << "\n";
     for (const std::string& r : done.rules) std::cout << r << "\n";
     if (request.stats) printStats(done);
@@ -171,6 +226,15 @@ int runCommand(const std::vector<std::string>& arguments) {
       "stop-at-rest", po::bool_switch(), "stop once nothing moves and nothing that is keyed will")(
       "stop-when", po::value<std::vector<std::string>>()->composing()->value_name("MEASURE=LIMIT"),
       ("stop after a frame in which a measure passes a limit: " + files::limitNames()).c_str())(
+      "resume", po::bool_switch(),
+      "go on behind the last frame that is there, with the same bits as if it had never stopped; also past "
+      "the "
+      "old end, with --frames")(
+      "from", po::value<std::string>()->default_value("")->value_name("[CACHE:]FRAME"),
+      "branch off from a frame of a cache, with what --set changes, into a new one")(
+      "versions", po::bool_switch(), "give each run the next number: NAME.001.drub")(
+      "checkpoint", po::value<int>()->default_value(24)->value_name("FRAMES"),
+      "how often all state is kept, to go on from; after a minute in any case")(
       "stats", po::bool_switch(), "tell where the time went, and how much there was to do")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
   const Parsed p =
@@ -186,6 +250,16 @@ int runCommand(const std::vector<std::string>& arguments) {
   request.machine = {threadsFor(p.as<int>("threads")), lanesFor(p.as<std::string>("lanes"))};
   request.stats = p.as<bool>("stats");
   request.stop_at_rest = p.as<bool>("stop-at-rest");
+  request.resume = p.as<bool>("resume");
+  request.from = p.as<std::string>("from");
+  request.versions = p.as<bool>("versions");
+  request.checkpoint_every = p.as<int>("checkpoint");
+  if (request.checkpoint_every < 1)
+    throw Error(ErrorKind::Usage, fmt::format("--checkpoint {} is not 1 or more", request.checkpoint_every));
+  if (request.resume && (request.force || !request.from.empty()))
+    throw Error(ErrorKind::Usage, request.force
+                                      ? "--resume goes on with what is there, --force replaces it: use one"
+                                      : "--resume goes on with a cache, --from makes another: use one");
   if (p.has("stop-when"))
     for (const std::string& text : p.as<std::vector<std::string>>("stop-when"))
       request.limits.push_back(files::parseLimit(text));

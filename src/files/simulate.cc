@@ -10,6 +10,7 @@
 #include <set>
 
 #include "core/measure/support.h"
+#include "files/go_on.h"
 #include "files/report/asks.h"
 #include "files/setup/select.h"
 #include "files/setup/table.h"
@@ -137,10 +138,13 @@ class Run {
       : options_(options),
         built_(build(setup, options)),
         world_(built_.scene, options.machine),
-        writer_(options.cache_path, options.force) {
+        past_(pastFor(setup, options, built_, world_)),
+        writer_(past_ ? CacheWriter(options.cache_path, past_->cache)
+                      : CacheWriter(options.cache_path, options.force || options.resume)) {
     writer_.begin(setup, options.overrides, built_);
     out_.notes = built_.notes;
     done_.resize(built_.scene.rules.size());
+    if (past_) recall();
     out_.stats.build = since(start_);
     unit_ = setup.unit;
     from_ = setup.cached_from;
@@ -148,7 +152,7 @@ class Run {
 
   RunOutcome run() {
     StopWatcher watcher(options_.stop);
-    if (!options_.settle && world_.frame() >= from_) store(world_.stats(), 0);
+    if (!past_ && !options_.settle && world_.frame() >= from_) store(world_.stats(), 0);
     try {
       while (world_.frame() < built_.scene.last_frame && !watcher.asked() && !endsHere()) {
         const auto t = Clock::now();
@@ -156,8 +160,11 @@ class Run {
         const world::FrameStats stats = world_.advance(watcher);
         if (options_.settle)
           follow(stats);
+        else if (past_ && stats.frame <= past_->cache.last_frame)
+          sameAsBefore(past_->cache, world_, options_.cache_path);
         else if (stats.frame >= from_)
           store(stats, since(t));
+        keepState();
         tell(stats, since(t));
         out_.stats.work = watcher.times();
       }
@@ -178,11 +185,49 @@ class Run {
       store(last_, since(start_));
     else
       tellFloating();
-    writer_.finish(&world_, out_.stopped ? "stopped" : "done");
+    writer_.finish(world_.frame() >= stored_ ? &world_ : nullptr, out_.stopped ? "stopped" : "done");
     return finished();
   }
 
  private:
+  // What was stored before counts as if this run had done it.
+  void recall() {
+    stored_ = past_->cache.last_frame;
+    out_.gone_on_from = stored_;
+    out_.notes.assign(1, past_->told);
+    writer_.note(stored_, past_->told);
+    out_.digest = past_->cache.digests.at(stored_);
+    for (const CachedFrame& f : past_->frames)
+      tellFinest(f.frame, f.substeps, f.iterations, f.asks,
+                 f.asking < 0 ? "" : built_.scene.pieces[static_cast<std::size_t>(f.asking)].name);
+    for (std::size_t k = 0; k < past_->rules.size() && k < done_.size(); ++k)
+      for (const CachedRule::Done& d : past_->rules[k].done) addDeed(k, d.frame, PieceId(d.piece));
+  }
+
+  void addDeed(std::size_t rule, int frame, PieceId piece) {
+    Done& done = done_[rule];
+    if (done.times++ == 0) done.frame = frame, done.piece = piece;
+  }
+
+  void tellFinest(int frame, int substeps, int iterations, const std::string& asks,
+                  const std::string& asking) {
+    if (substeps * iterations <= out_.finest_steps) return;
+    out_.finest_steps = substeps * iterations;
+    out_.finest = fmt::format("frame {} asked for most: {} substeps of {} internal steps{}", frame, substeps,
+                              iterations, saidAsks(asks, asking));
+  }
+
+  // So that little is lost if the run is killed.
+  void keepState() {
+    if (options_.settle || world_.frame() < stored_) return;
+    const bool due = (world_.frame() - built_.scene.first_frame) % options_.checkpoint_every == 0;
+    if (!due && since(kept_at_) < kKeepSeconds) return;
+    const auto t = Clock::now();
+    writer_.addCheckpoint(world_);
+    kept_at_ = Clock::now();
+    out_.stats.store += since(t);
+  }
+
   bool endsHere() const { return at_rest_ || !out_.limit.empty(); }
 
   // Of what settles only the last frame is kept.
@@ -260,19 +305,9 @@ class Run {
     out_.stats.internal_steps +=
         static_cast<std::uint64_t>(stats.substeps) * static_cast<std::uint64_t>(stats.iterations);
     out_.stats.hits += world_.hits().size();
-    for (const world::RuleDeed& d : world_.ruleDeeds()) {
-      Done& done = done_[d.rule];
-      if (done.times++ == 0) done.frame = stats.frame, done.piece = d.piece;
-    }
-    const int steps = stats.substeps * stats.iterations;
-    if (steps > out_.finest_steps) {
-      out_.finest_steps = steps;
-      out_.finest =
-          fmt::format("frame {} asked for most: {} substeps of {} internal steps{}", stats.frame,
-                      stats.substeps, stats.iterations,
-                      saidAsks(world::asksName(stats.asks),
-                               stats.asking.valid() ? built_.scene.pieces[stats.asking.index()].name : ""));
-    }
+    for (const world::RuleDeed& d : world_.ruleDeeds()) addDeed(d.rule, stats.frame, d.piece);
+    tellFinest(stats.frame, stats.substeps, stats.iterations, world::asksName(stats.asks),
+               stats.asking.valid() ? built_.scene.pieces[stats.asking.index()].name : "");
     out_.stats.most_awake = std::max(out_.stats.most_awake, stats.awake);
     out_.stats.most_contacts = std::max(out_.stats.most_contacts, stats.contacts);
     if (options_.settle) return;
@@ -295,6 +330,7 @@ class Run {
   Clock::time_point start_ = Clock::now();
   BuiltScene built_;
   world::World world_;
+  std::optional<RunPast> past_;
   CacheWriter writer_;
   measure::PenetrationMeter meter_;
   RunOutcome out_;
@@ -310,6 +346,8 @@ class Run {
   };
   std::vector<Done> done_;
   double pace_ = 0, last_store_ = 0;
+  static constexpr double kKeepSeconds = 60;
+  Clock::time_point kept_at_ = start_;
 };
 
 }  // namespace

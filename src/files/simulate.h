@@ -32,6 +32,15 @@ struct RunOptions {
   std::function<void(const std::string&, double)> making;  // and what share of it is done
   std::vector<Limit> limits;                               // passing one stops the run after that frame
   bool stop_at_rest = false;                               // once nothing moves
+  int checkpoint_every = 24;                               // frames; sooner where they take long
+  // Go on behind the last frame of the cache, if it is there: with the same bits as if never stopped.
+  bool resume = false;
+  // Or from a frame of another one, perhaps with other settings; what came up to there is taken over.
+  struct From {
+    std::string cache;
+    int frame = 0;
+  };
+  std::optional<From> from;
   // Until all rests, with its last frame alone in the cache; strays go.
   struct Settling {
     int most_frames = 960;
@@ -56,7 +65,8 @@ struct RunStats {
 
 struct RunOutcome {
   int last_frame = 0;
-  bool stopped = false;  // before the last frame, as asked
+  std::optional<int> gone_on_from;  // the last frame that was there before
+  bool stopped = false;             // before the last frame, as asked
   double seconds = 0;
   std::string digest;  // of the last frame
   std::vector<std::string> notes;

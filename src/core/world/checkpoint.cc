@@ -9,7 +9,22 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 10;
+constexpr std::uint32_t kCheckpointVersion = 11;
+
+// How much of what a scene has: what a checkpoint's length hangs on.
+std::vector<std::pair<const char*, std::uint64_t>> countsOf(const Scene& s) {
+  std::uint64_t ruled = 0, births = 0;
+  for (const Rule& r : s.rules) ruled += r.who.size();
+  for (const Pour& p : s.pours) births += p.births.size();
+  return {{"pieces", s.pieces.size()},
+          {"joints", s.joints.size()},
+          {"bonds", s.bonds.size()},
+          {"rules", s.rules.size()},
+          {"pieces under rules", ruled},
+          {"pours", s.pours.size()},
+          {"births", births},
+          {"tables of bonds", s.bond_tables.size()}};
+}
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.a.value);
@@ -75,7 +90,7 @@ void readContact(ByteReader& r, solve::Contact& c) {
 Bytes World::save() const {
   ByteWriter w;
   w.add(kCheckpointVersion);
-  w.add(static_cast<std::uint64_t>(motion_.size()));
+  for (const auto& [what, count] : countsOf(scene_)) w.add(count);
   w.add(frame_);
   w.add(static_cast<std::uint8_t>(started_));
   w.add(motion_.position);
@@ -155,6 +170,7 @@ Bytes World::save() const {
     w.add(c.pose.turn);
     w.add(c.velocity);
     w.add(c.spin);
+    w.add(c.centre);
     w.add(static_cast<std::uint8_t>(c.looked));
   }
   for (const bond::Give& g : gave_) {
@@ -167,12 +183,18 @@ Bytes World::save() const {
 void World::restore(const Bytes& bytes) {
   ByteReader r(bytes);
   std::uint32_t version = 0;
-  std::uint64_t pieces = 0, contacts = 0;
+  std::uint64_t contacts = 0;
   std::uint8_t flag = 0;
   r.read(version);
-  r.read(pieces);
-  if (version != kCheckpointVersion || pieces != motion_.size())
-    throw Error(ErrorKind::Input, "the checkpoint is of another version or another scene");
+  if (version != kCheckpointVersion)
+    throw Error(ErrorKind::Input, "the checkpoint is of another version of this program");
+  for (const auto& [what, count] : countsOf(scene_)) {
+    std::uint64_t had = 0;
+    r.read(had);
+    if (had != count)
+      throw Error(ErrorKind::Input, "the checkpoint is of a scene with " + std::to_string(had) + " " + what +
+                                        ", and this one has " + std::to_string(count));
+  }
   r.read(frame_);
   r.read(flag);
   started_ = flag != 0;
@@ -223,8 +245,18 @@ void World::restore(const Bytes& bytes) {
       r.read(side->torque);
     }
   }
-  for (solve::Joint& j : joints_)
-    for (double* x : {&j.stiffness, &j.length, &j.motor_speed}) r.read(*x);
+  // What no key drives is as the scene has it now.
+  for (std::size_t n = 0; n < joints_.size(); ++n) {
+    const SceneJoint* of = n < scene_.joints.size() ? &scene_.joints[n] : nullptr;
+    const auto read = [&](double& x, const act::Track* track) {
+      double was = 0;
+      r.read(was);
+      if (track == nullptr || !track->keys.empty()) x = was;
+    };
+    read(joints_[n].stiffness, of != nullptr ? &of->stiffness : nullptr);
+    read(joints_[n].length, of != nullptr ? &of->length : nullptr);
+    read(joints_[n].motor_speed, of != nullptr ? &of->motor_speed : nullptr);
+  }
   std::uint64_t bonds = 0;
   r.read(bonds);
   for (char& b : broken_) {
@@ -284,6 +316,13 @@ void World::restore(const Bytes& bytes) {
     r.read(c.pose.turn);
     r.read(c.velocity);
     r.read(c.spin);
+    Vec3 centre = Vec3::Zero();  // of its mass, then
+    r.read(centre);
+    if (centre != c.centre) {
+      const Vec3 by = c.pose.turn * Vec3(c.centre - centre);
+      c.pose.position += by;
+      c.velocity += c.spin.cross(by);
+    }
     r.read(flag);
     c.looked = flag != 0;
   }
@@ -305,6 +344,7 @@ void World::restore(const Bytes& bytes) {
   apart_.clear();
   findTouches();
   bend(frame_, frame_);
+  if (!r.atEnd()) throw Error(ErrorKind::Input, "the checkpoint is of another scene");
 }
 
 }  // namespace drubble::world

@@ -9,6 +9,7 @@ inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's hea
 inline constexpr int kCacheVersion = 7;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
+inline constexpr int kKeptCheckpoints = 4;
 
 // Flags of a piece in a frame.
 inline constexpr std::uint8_t kFlagAwake = 1;

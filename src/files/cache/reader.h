@@ -78,6 +78,7 @@ class CacheReader {
   explicit CacheReader(const std::string& path);
 
   const std::string& path() const { return db_->path(); }
+  Database& database() { return *db_; }  // for what is read here and there
   const CacheInfo& info() const { return info_; }
   const std::vector<CachedPrototype>& prototypes() const { return prototypes_; }
   const std::vector<CachedPiece>& pieces() const { return pieces_; }

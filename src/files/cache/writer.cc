@@ -17,6 +17,14 @@ namespace drubble::files {
 
 namespace {
 
+// Makes the folder of a path.
+const std::string& inFolder(const std::string& path) {
+  const std::filesystem::path folder = std::filesystem::path(path).parent_path();
+  std::error_code ignored;
+  if (!folder.empty()) std::filesystem::create_directories(folder, ignored);
+  return path;
+}
+
 std::string prepared(const std::string& path, bool force) {
   namespace fs = std::filesystem;
   std::error_code ignored;
@@ -29,8 +37,6 @@ std::string prepared(const std::string& path, bool force) {
           fmt::format("'{}' is there already: add --force to replace it, or -o to write elsewhere", path));
     for (const char* side : {"", "-wal", "-shm", "-journal"}) fs::remove(path + side, ignored);
   }
-  const fs::path folder = fs::path(path).parent_path();
-  if (!folder.empty()) fs::create_directories(folder, ignored);
   return path;
 }
 
@@ -72,13 +78,30 @@ PieceState stateOf(const world::World& w, std::size_t i) {
 
 }  // namespace
 
+// A write-ahead log needs memory that all who have the file open share; elsewhere the older way, in which a
+// reader may wait for a writer.
+void CacheWriter::openJournal() {
+  const char* journal = onLocalDisk(path()) ? "WAL" : "DELETE";
+  db_.run(fmt::format("PRAGMA page_size=16384; PRAGMA journal_mode={}; PRAGMA synchronous=NORMAL;", journal));
+}
+
 CacheWriter::CacheWriter(const std::string& path, bool force)
-    : db_(prepared(path, force), Database::Mode::Write) {
-  db_.run("PRAGMA page_size=16384; PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;");
+    : lock_(inFolder(path)), db_(prepared(path, force), Database::Mode::Write) {
+  openJournal();
   db_.run(fmt::format("PRAGMA application_id={}; PRAGMA user_version={};", kCacheApplication, kCacheVersion));
   db_.run("BEGIN");
   db_.run(kCacheSchema);
   db_.run("COMMIT");
+}
+
+CacheWriter::CacheWriter(const std::string& path, const CachePast& past)
+    : lock_(path),
+      db_(path, Database::Mode::Write),
+      goes_on_(true),
+      key_(past.key),
+      key_frame_(past.key_frame),
+      since_key_(past.since_key) {
+  openJournal();
 }
 
 void CacheWriter::setMeta(const std::string& key, const std::string& value) {
@@ -89,6 +112,10 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
                         const BuiltScene& built) {
   const world::Scene& s = built.scene;
   db_.run("BEGIN");
+  if (goes_on_)
+    for (const char* table : {"meta", "setup", "prototypes", "bends", "pieces", "cameras", "joints",
+                              "joint_points", "bonds", "rules", "pours", "watches", "watch_members"})
+      db_.run(fmt::format("DELETE FROM {}", table));
   setMeta("state", "running");
   setMeta("title", setup.title);
   setMeta("units", setup.units);
@@ -135,8 +162,9 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   writeRules(db_, s);
   writePours(db_, s);
   writeWatches(db_, s);
+  if (!goes_on_)
+    for (const std::string& n : built.notes) note(setup.cached_from, n);
   db_.run("COMMIT");
-  for (const std::string& n : built.notes) note(setup.cached_from, n);
 }
 
 void CacheWriter::addPrototypes(const BuiltScene& built) {
@@ -254,19 +282,35 @@ void CacheWriter::note(int frame, const std::string& text) {
   Statement(db_, "INSERT INTO notes VALUES (?, ?)").bind(frame).bind(text).once();
 }
 
-void CacheWriter::finish(const world::World* between_frames, const std::string& state) {
+void CacheWriter::addCheckpoint(const world::World& between_frames) {
+  const Blob b = packBytes(between_frames.save());
   db_.run("BEGIN");
-  if (between_frames != nullptr) {
-    const Blob b = packBytes(between_frames->save());
-    Statement(db_, "INSERT OR REPLACE INTO checkpoints VALUES (?, ?, ?)")
-        .bind(between_frames->frame())
-        .bind(std::span<const std::byte>(b.data))
-        .bind(b.hash)
-        .once();
+  Statement(db_, "INSERT OR REPLACE INTO checkpoints VALUES (?, ?, ?)")
+      .bind(between_frames.frame())
+      .bind(std::span<const std::byte>(b.data))
+      .bind(b.hash)
+      .once();
+  std::vector<int> kept;
+  for (Statement rows(db_, "SELECT frame FROM checkpoints ORDER BY frame"); rows.step();)
+    kept.push_back(static_cast<int>(rows.integer(0)));
+  while (kept.size() > kKeptCheckpoints) {
+    // The one whose neighbours are nearest to each other is missed least.
+    std::size_t least = 0;
+    const auto gap = [&](std::size_t i) { return kept[i + 1] - (i > 0 ? kept[i - 1] : kept[0] - 1); };
+    for (std::size_t i = 1; i + 2 < kept.size(); ++i)
+      if (gap(i) < gap(least)) least = i;
+    Statement(db_, "DELETE FROM checkpoints WHERE frame = ?").bind(kept[least]).once();
+    kept.erase(kept.begin() + static_cast<std::ptrdiff_t>(least));
   }
+  db_.run("COMMIT");
+}
+
+void CacheWriter::finish(const world::World* between_frames, const std::string& state) {
+  if (between_frames != nullptr) addCheckpoint(*between_frames);
+  db_.run("BEGIN");
   setMeta("state", state);
   db_.run("COMMIT");
-  db_.run("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE;");
+  if (onLocalDisk(path())) db_.run("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE;");
 }
 
 }  // namespace drubble::files

@@ -9,6 +9,8 @@
 #include "core/measure/penetration.h"
 #include "core/world/world.h"
 #include "files/cache/blob.h"
+#include "files/cache/lock.h"
+#include "files/cache/past.h"
 #include "files/cache/sql.h"
 #include "files/setup/build_scene.h"
 
@@ -20,14 +22,20 @@ struct Timings {
 
 class CacheWriter {
  public:
-  // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists, Error(Output)
-  // when it cannot be written.
+  // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists or another run
+  // writes it, Error(Output) when it cannot be written.
   CacheWriter(const std::string& path, bool force);
+  // Goes on behind the frames of a cache.
+  CacheWriter(const std::string& path, const CachePast& past);
 
+  // With a past, what was said of the setup is said anew.
   void begin(const Setup& setup, const std::vector<std::string>& overrides, const BuiltScene& built);
   void addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth,
                 const Timings& timings);
   void note(int frame, const std::string& text);
+  // Keeps all of the world's state between frames: of kKeptCheckpoints, those that lie most evenly, and the
+  // last two.
+  void addCheckpoint(const world::World& between_frames);
   // `state`: "done", "stopped" or "diverged". A world between frames is kept as a checkpoint. Leaves one file
   // without side files.
   void finish(const world::World* between_frames, const std::string& state);
@@ -40,7 +48,11 @@ class CacheWriter {
   void addBends(const world::Scene& s);
   void addEvents(const world::World& w);
 
+  void openJournal();
+
+  WriterLock lock_;
   Database db_;
+  bool goes_on_ = false;
   std::vector<PieceState> key_;  // the last key frame
   int key_frame_ = 0;
   int since_key_ = 0;

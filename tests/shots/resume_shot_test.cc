@@ -1,0 +1,200 @@
+// SPDX-License-Identifier: Apache-2.0
+// Going on where a run stopped, and branching off from it.
+#include <signal.h>
+
+#include <catch2/catch.hpp>
+#include <chrono>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "../support/program.h"
+
+using Catch::Contains;
+using drubble::test::Program;
+using drubble::test::Ran;
+using nlohmann::json;
+
+namespace {
+
+// A bonded wall on a quay, and a float thrown at it.
+const char* kWall = R"(frames = [1, 40]
+seed = 3
+[[body]]
+name = "quay"
+ground = 0
+material = "concrete"
+[[body]]
+name = "wall"
+box = [1.2, 1, 0.2]
+origin = "base"
+at = [0, 0, 0]
+material = "brick"
+[[cut]]
+of = "wall"
+pattern = "scatter"
+count = 24
+[[bond]]
+name = "mortar"
+among = "wall/*"
+strength = 0.4
+[[body]]
+name = "float"
+sphere = 0.2
+at = [0, 0.6, 2]
+velocity = [0, 0, -14]
+density = 900
+[[watch]]
+name = "rubble"
+who = "wall/*"
+)";
+
+const char* kFrames =
+    "SELECT frame, digest, key_frame, hash, hex(data) FROM frames ORDER BY frame; "
+    "SELECT * FROM events ORDER BY rowid; SELECT * FROM bond_breaks ORDER BY rowid; "
+    "SELECT * FROM watch_forces";
+
+json told(const Ran& r) {
+  INFO(r.err);
+  REQUIRE(r.code == 0);
+  return json::parse(r.out);
+}
+
+void waitFor(const Program& p, const std::string& cache, int frames) {
+  for (int i = 0; i < 2000; ++i) {
+    const bool begun = !p.sql(cache, "SELECT name FROM sqlite_master WHERE name = 'frames'").empty();
+    const std::string n = begun ? p.sql(cache, "SELECT COUNT(*) FROM frames") : "";
+    if (!n.empty() && std::isdigit(n[0]) && std::stoi(n) >= frames) return;
+    std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  }
+}
+
+// Starts a run and kills it once so many frames are there.
+void killAt(const Program& p, int frames) {
+  const pid_t pid =
+      p.start({"run", "wall.toml", "-o", "cut.drub", "--resume", "--checkpoint", "5", "--threads", "1"});
+  waitFor(p, "cut.drub", frames);
+  kill(pid, SIGKILL);
+  Program::waitFor(pid);
+}
+
+}  // namespace
+
+TEST_CASE("a run that is killed twice and goes on has the frames of one that was not") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "whole.drub"}).code == 0);
+  killAt(p, 8);
+  killAt(p, 22);
+  const json done = told(p.run({"run", "wall.toml", "-o", "cut.drub", "--resume", "--json"}));
+  CHECK(done["last_frame"] == 40);
+  CHECK(p.sql("cut.drub", kFrames) == p.sql("whole.drub", kFrames));
+  CHECK(p.sql("cut.drub", kFrames).size() > 5000);
+  CHECK_FALSE(std::filesystem::exists(p.folder() / "cut.drub-lock"));
+  CHECK_FALSE(std::filesystem::exists(p.folder() / "cut.drub-wal"));
+}
+
+TEST_CASE("past the old end, and with nothing there, --resume goes on as one run would") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "whole.drub"}).code == 0);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--frames", "1-17", "--resume"}).code == 0);
+  const json more = told(p.run({"run", "wall.toml", "-o", "cut.drub", "--resume", "--json"}));
+  CHECK(more["gone_on_from"] == 17);
+  CHECK(p.sql("cut.drub", kFrames) == p.sql("whole.drub", kFrames));
+  const Ran again = p.run({"run", "wall.toml", "-o", "cut.drub", "--resume"});
+  CHECK(again.code == 0);
+  CHECK_THAT(again.out, Contains("nothing to do"));
+}
+
+TEST_CASE("a damaged checkpoint is passed over for an older one") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "whole.drub"}).code == 0);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--frames", "1-17", "--checkpoint", "4"}).code == 0);
+  p.sql("cut.drub", "UPDATE checkpoints SET data = zeroblob(100) WHERE frame > 9");
+  REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--resume"}).code == 0);
+  CHECK(p.sql("cut.drub", kFrames) == p.sql("whole.drub", kFrames));
+}
+
+TEST_CASE("a setup or mesh that changed since is noticed, and what changed is said; nothing is lost") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--frames", "1-10"}).code == 0);
+  const std::string before = p.read("cut.drub");
+  const Ran r =
+      p.run({"run", "wall.toml", "-o", "cut.drub", "--resume", "--set", "bond.mortar.strength=0.2"});
+  CHECK(r.code == 2);
+  CHECK_THAT(r.err,
+             Contains("bond.mortar.strength: 0.4, now 0.2") && Contains("--from") && Contains("frame 10"));
+  CHECK(p.read("cut.drub") == before);
+  const Ran shorter = p.run({"run", "wall.toml", "-o", "cut.drub", "--resume", "--frames", "1-5"});
+  CHECK(shorter.code == 2);
+  CHECK_THAT(shorter.err, Contains("frames"));
+}
+
+TEST_CASE("--from branches off with changed settings, and leaves what it came from alone") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "--checkpoint", "4"}).code == 0);
+  const std::string before = p.read("out/wall.drub");
+  const std::vector<std::string> branch = {"run", "wall.toml", "--from", "3", "--json"};
+  const json same = told(p.run(branch));
+  CHECK(same["cache"] == "out/wall.001.drub");
+  CHECK(p.sql("out/wall.001.drub", kFrames) == p.sql("out/wall.drub", kFrames));
+
+  std::vector<std::string> weaker = branch;
+  weaker.insert(weaker.end(), {"--set", "bond.mortar.strength=0.1", "--set", "body.float.density=1800"});
+  const json other = told(p.run(weaker));
+  CHECK(other["cache"] == "out/wall.002.drub");
+  CHECK_THAT(other["notes"][0].get<std::string>(),
+             Contains("frame 3") && Contains("bond.mortar.strength: 0.4, now 0.1"));
+  const char* upTo = "SELECT digest FROM frames WHERE frame <= 3";
+  CHECK(p.sql("out/wall.002.drub", upTo) == p.sql("out/wall.drub", upTo));
+  const char* breaks = "SELECT COUNT(*) FROM bond_breaks";
+  CHECK(std::stoi(p.sql("out/wall.002.drub", breaks)) > std::stoi(p.sql("out/wall.drub", breaks)));
+  CHECK(p.read("out/wall.drub") == before);
+  // It may itself be gone on with.
+  CHECK(told(p.run({"run", "wall.toml", "-o", "out/wall.002.drub", "--resume", "--frames", "1-50", "--json",
+                    "--set", "bond.mortar.strength=0.1", "--set",
+                    "body.float.density=1800"}))["last_frame"] == 50);
+}
+
+TEST_CASE("what cannot be branched from says why") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-6"}).code == 0);
+  const auto refused = [&](const std::string& from, const std::string& change, const char* why) {
+    const Ran r = p.run({"run", "wall.toml", "-o", "to.drub", "--from", from, "--set", change});
+    CHECK(r.code == 2);
+    CHECK_THAT(r.err, Contains(why));
+  };
+  refused("wall.drub:9", "seed=3", "holds frames 1 to 6");
+  refused("wall.drub:4", "cut.1.count=20", "pieces");
+  refused("wall.drub:4", "body.float.sphere=0.3", "the mesh of 'float'");
+  refused("wall.drub", "seed=3", "FRAME");
+  CHECK_FALSE(std::filesystem::exists(p.folder() / "to.drub"));
+}
+
+TEST_CASE("two runs do not write one cache") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  const pid_t pid = p.start({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-100000"});
+  waitFor(p, "wall.drub", 1);
+  for (const char* how : {"--force", "--resume"}) {
+    const Ran r = p.run({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-40", how});
+    CHECK(r.code == 2);
+    CHECK_THAT(r.err, Contains("another run writes"));
+  }
+  kill(pid, SIGINT);
+  CHECK(Program::waitFor(pid) == 3);
+}
+
+TEST_CASE("--versions counts up, and --resume then takes the last") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  for (const char* name : {"out/wall.001.drub", "out/wall.002.drub"})
+    CHECK(told(p.run({"run", "wall.toml", "--versions", "--frames", "1-2", "--json"}))["cache"] == name);
+  const json r = told(p.run({"run", "wall.toml", "--versions", "--resume", "--frames", "1-4", "--json"}));
+  CHECK(r["cache"] == "out/wall.002.drub");
+  CHECK(r["last_frame"] == 4);
+}
