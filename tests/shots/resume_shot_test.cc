@@ -61,7 +61,8 @@ json told(const Ran& r) {
 
 void waitFor(const Program& p, const std::string& cache, int frames) {
   for (int i = 0; i < 2000; ++i) {
-    const bool begun = !p.sql(cache, "SELECT name FROM sqlite_master WHERE name = 'frames'").empty();
+    const bool begun = std::filesystem::exists(p.path(cache)) &&
+                       !p.sql(cache, "SELECT name FROM sqlite_master WHERE name = 'frames'").empty();
     const std::string n = begun ? p.sql(cache, "SELECT COUNT(*) FROM frames") : "";
     if (!n.empty() && std::isdigit(n[0]) && std::stoi(n) >= frames) return;
     std::this_thread::sleep_for(std::chrono::milliseconds(5));
