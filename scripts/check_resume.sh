@@ -24,10 +24,11 @@ killed=0 runs=0 RANDOM=7
 while [ $killed -lt "$kills" ]; do
   rm -f "$folder"/cut.drub*
   while :; do
-    resume "$folder/cut.drub" & pid=$!
-    sleep "0.$((RANDOM % 8 + 1))$((RANDOM % 10))"
+    "$program" run $setup --frames 1-60 --checkpoint 3 --resume -o "$folder/cut.drub" >"$folder/out.txt" 2>&1 & pid=$!
+    sleep "$((RANDOM % 4)).$((RANDOM % 8 + 1))$((RANDOM % 10))"
     if kill -9 $pid 2>/dev/null && [ $killed -lt "$kills" ]; then killed=$((killed + 1)); fi
     if wait $pid 2>/dev/null; then break; fi
+    if grep -q error "$folder/out.txt"; then cat "$folder/out.txt"; exit 1; fi
     readable "$folder/cut.drub"
     if [ $killed -ge "$kills" ]; then resume "$folder/cut.drub"; break; fi
   done
@@ -47,7 +48,7 @@ while [ $filled -lt "$full" ]; do
     mount -o remount,size=${size}k "$disk"
     if resume "$disk/cut.drub"; then break; fi
     grep -q "disk is full" "$folder/out.txt" || { cat "$folder/out.txt"; exit 1; }
-    filled=$((filled + 1)) size=$((size + 150 + RANDOM % 300))
+    filled=$((filled + 1)) size=$((size + 1000 + RANDOM % 3000))
     readable "$disk/cut.drub"
   done
   frames "$disk/cut.drub" | cmp - "$folder/whole.txt"

@@ -13,6 +13,7 @@ scripts/check_bits.sh build/release/drubble build/debug/drubble 144
 build/release/tests/core_tests "[fuzz]"
 build/release/tests/files_tests "[fuzz]"
 scripts/check_heap.sh
+scripts/check_resume.sh
 scripts/check_races.sh
 scripts/check_layers.sh
 scripts/check_symbols.sh

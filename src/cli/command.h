@@ -23,6 +23,7 @@ struct Command {
 
 extern const std::vector<Command> kCommands;
 
+int cacheCommand(const std::vector<std::string>& arguments);
 int checkCommand(const std::vector<std::string>& arguments);
 int cutCommand(const std::vector<std::string>& arguments);
 int demoCommand(const std::vector<std::string>& arguments);

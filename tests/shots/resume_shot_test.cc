@@ -199,3 +199,32 @@ TEST_CASE("--versions counts up, and --resume then takes the last") {
   CHECK(r["cache"] == "out/wall.002.drub");
   CHECK(r["last_frame"] == 4);
 }
+
+TEST_CASE("a cache is listed and found whole; a damaged frame is named and the rest stays readable") {
+  const Program p;
+  p.write("wall.toml", kWall);
+  REQUIRE(p.run({"run", "wall.toml", "-o", "wall.drub", "--set", "title='a wall'"}).code == 0);
+  const Ran whole = p.run({"cache", "wall.drub"});
+  CHECK(whole.code == 0);
+  CHECK_THAT(whole.out, Contains("'a wall', frames 1 to 40, done") && Contains("all whole"));
+  const json listed = told(p.run({"cache", "wall.drub", "--json"}));
+  CHECK(listed["whole"] == true);
+  CHECK(listed["parts"]["pieces"]["count"] == 26);
+  CHECK(listed["checkpoints"] == json({25, 40}));
+  CHECK(p.run({"cache", "wall.drub", "--setup"}).out == kWall);
+
+  p.sql("wall.drub", "UPDATE frames SET data = zeroblob(40) WHERE frame = 7");
+  const json damaged = json::parse(p.run({"cache", "wall.drub", "--json"}).out);
+  CHECK(damaged["lost_frames"] == json({7}));
+  CHECK(p.run({"cache", "wall.drub"}).code == 1);
+  CHECK_THAT(p.run({"cache", "wall.drub"}).out, Contains("frame 7 is damaged"));
+  CHECK(p.run({"report", "wall.drub", "--frame", "8", "--poses", "--json"}).code == 0);
+
+  p.sql("wall.drub", "UPDATE frames SET data = zeroblob(40) WHERE frame = 25");
+  const json more = json::parse(p.run({"cache", "wall.drub", "--json"}).out);
+  CHECK(more["lost_frames"].size() == 17);
+  CHECK_THAT(more["damage"].back().get<std::string>(),
+             Contains("frames 26 to 40 cannot be read without frame 25"));
+  p.sql("wall.drub", "PRAGMA user_version = 6");
+  CHECK_THAT(p.run({"cache", "wall.drub"}).err, Contains("format 6") && Contains("simulate again"));
+}
