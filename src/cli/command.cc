@@ -18,6 +18,7 @@ const std::vector<Command> kCommands = {
     {"settle", "simulate until all rests, and keep how it lies, to start from", settleCommand},
     {"report", "the measures of a cache: penetration, jitter, rest, strays, times", reportCommand},
     {"draw", "stills and sheets from a cache or a setup", drawCommand},
+    {"export", "hand motion or events on: USD, glTF, PLY, OBJ, CSV", exportCommand},
     {"cache", "what a cache holds, and whether it is whole", cacheCommand},
     {"demo", "list or run the demos that come with Drubble", demoCommand},
 };
@@ -76,6 +77,14 @@ Parsed parse(const std::vector<std::string>& arguments, const std::string& usage
     throw Error(ErrorKind::Usage, fmt::format("{}; try drubble {} --help", tidied(e), name));
   }
   return out;
+}
+
+std::pair<int, int> frameRange(const std::string& text) {
+  int first = 0, last = 0, end = 0;
+  if (std::sscanf(text.c_str(), "%d-%d%n", &first, &last, &end) != 2 ||
+      static_cast<std::size_t>(end) != text.size())
+    throw Error(ErrorKind::Usage, fmt::format("--frames '{}' is not FIRST-LAST, like 1-48", text));
+  return {first, last};
 }
 
 int threadsFor(int asked) {

@@ -28,6 +28,7 @@ int checkCommand(const std::vector<std::string>& arguments);
 int cutCommand(const std::vector<std::string>& arguments);
 int demoCommand(const std::vector<std::string>& arguments);
 int drawCommand(const std::vector<std::string>& arguments);
+int exportCommand(const std::vector<std::string>& arguments);
 int reportCommand(const std::vector<std::string>& arguments);
 int runCommand(const std::vector<std::string>& arguments);
 int settleCommand(const std::vector<std::string>& arguments);
@@ -46,6 +47,9 @@ struct Parsed {
 };
 Parsed parse(const std::vector<std::string>& arguments, const std::string& usage, const std::string& about,
              const po::options_description& options, const char* positional, int most);
+
+// "1-48": first and last. Throws Error(Usage).
+std::pair<int, int> frameRange(const std::string& text);
 
 // As --threads asks; 0: one a core. Throws Error(Usage).
 int threadsFor(int asked);

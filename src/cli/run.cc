@@ -265,11 +265,8 @@ int runCommand(const std::vector<std::string>& arguments) {
       request.limits.push_back(files::parseLimit(text));
   if (p.has("set")) request.overrides = p.as<std::vector<std::string>>("set");
   if (p.has("frames")) {
-    const auto range = p.as<std::string>("frames");
-    const std::size_t dash = range.find('-', 1);
-    if (dash == std::string::npos || range.find_first_not_of("0123456789-") != std::string::npos)
-      throw Error(ErrorKind::Usage, fmt::format("--frames '{}' is not FIRST-LAST, like 1-48", range));
-    request.overrides.push_back(fmt::format("frames=[{},{}]", range.substr(0, dash), range.substr(dash + 1)));
+    const auto [first, last] = frameRange(p.as<std::string>("frames"));
+    request.overrides.push_back(fmt::format("frames=[{},{}]", first, last));
   }
   return runSetup(request);
 }

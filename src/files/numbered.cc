@@ -18,6 +18,13 @@ bool isNumbered(const std::string& path) {
   return fs::path(path).filename().string().find('#') != std::string::npos;
 }
 
+std::string numberedPath(const std::string& pattern, int number) {
+  if (!isNumbered(pattern)) return pattern;
+  std::size_t end = pattern.rfind('#') + 1, start = end;
+  while (start > 0 && pattern[start - 1] == '#') --start;
+  return pattern.substr(0, start) + fmt::format("{:0{}}", number, end - start) + pattern.substr(end);
+}
+
 std::vector<NumberedFile> numberedFiles(const std::string& pattern) {
   const Where where{pattern, 0, 0, ""};
   const std::string name = fs::path(pattern).filename().string();

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// Numbered files of one mesh that changes its form: "sail.####.obj".
+// Numbered files: "sail.####.obj".
 #pragma once
 #include <string>
 #include <vector>
@@ -10,6 +10,9 @@ namespace drubble::files {
 
 // Whether the name has a run of # in it, which stands for a number.
 bool isNumbered(const std::string& path);
+
+// "shot.####.ply" at 12: "shot.0012.ply".
+std::string numberedPath(const std::string& pattern, int number);
 
 struct NumberedFile {
   int number = 0;
