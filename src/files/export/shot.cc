@@ -30,6 +30,7 @@ ShownMesh shownOf(const CachedPrototype& p, std::uint32_t id, double unit) {
   out.name = p.name;
   out.prototype = id;
   out.bends = p.bends;
+  out.unit = unit;
   out.mesh = p.mesh;
   for (Vec3& v : out.mesh.vertices) {
     v /= unit;
@@ -39,6 +40,17 @@ ShownMesh shownOf(const CachedPrototype& p, std::uint32_t id, double unit) {
   for (const std::string& name : out.look.names)
     out.surfaces.push_back({name, name.ends_with(kInsideName) ? p.inside_colour : p.colour});
   return out;
+}
+
+// The ground has no end: what is shown of it is a patch, and must bear all that moves.
+void widen(ShownMesh& patch, const Box& all_m, const Vec3& at_m) {
+  const double unit_radius = patch.radius;
+  const double radius = 3 * greatest((all_m.low - at_m).norm(), (all_m.high - at_m).norm());
+  if (!(radius > patch.radius * patch.unit)) return;
+  for (Vec3& v : patch.mesh.vertices) v *= radius / (patch.unit * unit_radius);
+  patch.radius = radius / patch.unit;
+  for (auto& corners : patch.look.uvs)
+    for (Vec2& uv : corners) uv *= radius / (patch.unit * unit_radius);
 }
 
 bool sameMoment(const PieceMoment& a, const PieceMoment& b) {
@@ -121,16 +133,18 @@ void Shot::choosePieces() {
 
 void Shot::findMoving() {
   const std::vector<PieceMoment> first = moments_.at(times_.front());
-  std::size_t left = pieces_.size();
-  for (std::size_t n = 1; n < times_.size() && left > 0; ++n) {
+  Box all;
+  for (std::size_t n = 0; n < times_.size(); ++n) {
     const std::vector<PieceMoment>& now = moments_.at(times_[n]);
-    left = 0;
     for (ShownPiece& p : pieces_) {
       p.moves = p.moves || !sameMoment(first[p.piece], now[p.piece]);
-      left += !p.moves;
+      if (now[p.piece].there() && cache_.pieces()[p.piece].dynamic) all.add(now[p.piece].pose.position);
     }
     tell("looking at what moves", n, times_.size());
   }
+  for (const ShownPiece& p : pieces_)
+    if (cache_.prototypeOf(p.piece).shape == "ground" && !all.empty())
+      widen(meshes_[p.mesh], all, first[p.piece].pose.position);
   std::erase_if(pieces_, [&](const ShownPiece& p) { return !p.moves && !first[p.piece].there(); });
 }
 

@@ -32,6 +32,7 @@ struct ShownMesh {
   Look look;                      // materials index Shot::surfaces
   std::vector<Surface> surfaces;  // its own
   double radius = 0;              // about the body's origin
+  double unit = 1;                // metres
   bool bends = false;
   std::uint32_t prototype = 0;  // in the cache
 };
