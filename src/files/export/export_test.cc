@@ -62,7 +62,7 @@ sphere = 8
 [[pour]]
 name = "floats"
 copies = { float = 1 }
-from = { point = [100, 60, 100] }
+from = { point = [100, 150, 100] }
 per_frame = 1
 limit = 4
 frames = [5, 24]
