@@ -65,6 +65,7 @@ copies = { float = 1 }
 from = { point = [100, 150, 100] }
 per_frame = 1
 limit = 4
+speed = 300
 frames = [5, 24]
 )";
 
