@@ -18,6 +18,7 @@ const std::vector<Command> kCommands = {
     {"settle", "simulate until all rests, and keep how it lies, to start from", settleCommand},
     {"report", "the measures of a cache: penetration, jitter, rest, strays, times", reportCommand},
     {"draw", "stills and sheets from a cache or a setup", drawCommand},
+    {"edit", "another cache of one: a range, held, slower, frozen, joined", editCommand},
     {"export", "hand motion or events on: USD, glTF, PLY, OBJ, CSV", exportCommand},
     {"cache", "what a cache holds, and whether it is whole", cacheCommand},
     {"demo", "list or run the demos that come with Drubble", demoCommand},

@@ -28,6 +28,7 @@ int checkCommand(const std::vector<std::string>& arguments);
 int cutCommand(const std::vector<std::string>& arguments);
 int demoCommand(const std::vector<std::string>& arguments);
 int drawCommand(const std::vector<std::string>& arguments);
+int editCommand(const std::vector<std::string>& arguments);
 int exportCommand(const std::vector<std::string>& arguments);
 int reportCommand(const std::vector<std::string>& arguments);
 int runCommand(const std::vector<std::string>& arguments);

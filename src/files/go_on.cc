@@ -38,6 +38,14 @@ bool nothingThere(const std::string& path) {
   return frames.integer(0) == 0;
 }
 
+void refuseEdited(const CacheReader& cache) {
+  if (!cache.info().edited.empty())
+    throw Error(
+        ErrorKind::Usage,
+        fmt::format("'{}' was edited ({}): a run goes on from what was simulated; a setup may start_from it",
+                    cache.path(), cache.info().edited));
+}
+
 void refuseChanges(const Setup& setup, const RunOptions& options, const CachePast& past) {
   std::string told;
   std::size_t more = 0;
@@ -87,6 +95,7 @@ Bytes stateAt(CacheReader& cache, const CachePast& past, const Setup& setup, con
 std::optional<RunPast> branch(const Setup& setup, const RunOptions& options, const BuiltScene& built,
                               world::World& world) {
   CacheReader cache(options.from->cache);
+  refuseEdited(cache);
   const CachePast past = pastOf(cache);
   const int frame = options.from->frame;
   if (!past.digests.contains(frame))
@@ -129,6 +138,7 @@ std::optional<RunPast> pastFor(const Setup& setup, const RunOptions& options, co
   if (options.from) return branch(setup, options, built, world);
   if (!options.resume || nothingThere(options.cache_path)) return std::nullopt;
   CacheReader cache(options.cache_path);
+  refuseEdited(cache);
   RunPast out{pastOf(cache), cache.frames(), cache.rules(), ""};
   out.told = fmt::format("goes on behind frame {}", out.cache.last_frame);
   refuseChanges(setup, options, out.cache);

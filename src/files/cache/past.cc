@@ -6,7 +6,7 @@
 #include <filesystem>
 
 #include "files/cache/format.h"
-#include "files/cache/lock.h"
+#include "files/cache/writer.h"
 
 namespace drubble::files {
 
@@ -39,20 +39,11 @@ Bytes checkpointUpTo(CacheReader& cache, int frame) {
 }
 
 void copyUpTo(CacheReader& cache, int frame, const std::string& to, bool force) {
-  namespace fs = std::filesystem;
   std::error_code ignored;
-  if (const fs::path folder = fs::path(to).parent_path(); !folder.empty())
-    fs::create_directories(folder, ignored);
-  if (fs::equivalent(cache.path(), to, ignored))
+  if (std::filesystem::equivalent(cache.path(), to, ignored))
     throw Error(ErrorKind::Usage, fmt::format("'{}' is what is gone on from: give -o another name", to));
-  if (fs::exists(to, ignored)) {
-    if (!force)
-      throw Error(
-          ErrorKind::Usage,
-          fmt::format("'{}' is there already: add --force to replace it, or -o to write elsewhere", to));
-    for (const char* side : {"", "-wal", "-shm", "-journal"}) fs::remove(to + side, ignored);
-  }
-  const WriterLock lock(to);
+  const WriterLock lock(inFolder(to));
+  freedPath(to, force);
   Statement(cache.database(), "VACUUM INTO ?").bind(to).once();
   Database copy(to, Database::Mode::Write);
   copy.run("BEGIN");

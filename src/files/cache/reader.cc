@@ -61,6 +61,7 @@ void CacheReader::readInfo() {
   };
   info_.title = meta["title"];
   info_.units = meta["units"];
+  info_.edited = meta["edited"];
   info_.state = meta["state"];
   info_.unit = number("unit", 1);
   info_.fps = number("fps", 24);

@@ -65,6 +65,7 @@ struct CachedHit {
 
 struct CacheInfo {
   std::string title, units, state, setup_path, setup_text, overrides;
+  std::string edited;  // of what it was made by an edit; empty: it was simulated
   double unit = 1, fps = 24, time_scale = 1, sleep_speed = -1;
   bool up_is_z = false;
   int first_frame = 1, last_frame = 1;  // as the setup asked

@@ -17,29 +17,6 @@ namespace drubble::files {
 
 namespace {
 
-// Makes the folder of a path.
-const std::string& inFolder(const std::string& path) {
-  const std::filesystem::path folder = std::filesystem::path(path).parent_path();
-  std::error_code ignored;
-  if (!folder.empty()) std::filesystem::create_directories(folder, ignored);
-  return path;
-}
-
-std::string prepared(const std::string& path, bool force) {
-  namespace fs = std::filesystem;
-  std::error_code ignored;
-  if (fs::exists(path, ignored)) {
-    if (fs::is_directory(path, ignored))
-      throw Error(ErrorKind::Usage, fmt::format("'{}' is a folder: name a file", path));
-    if (!force)
-      throw Error(
-          ErrorKind::Usage,
-          fmt::format("'{}' is there already: add --force to replace it, or -o to write elsewhere", path));
-    for (const char* side : {"", "-wal", "-shm", "-journal"}) fs::remove(path + side, ignored);
-  }
-  return path;
-}
-
 // Driven at first, handed to the solver later.
 bool released(const world::Scene& s, std::size_t piece) {
   for (const world::Mover& m : s.movers)
@@ -78,6 +55,28 @@ PieceState stateOf(const world::World& w, std::size_t i) {
 
 }  // namespace
 
+const std::string& inFolder(const std::string& path) {
+  const std::filesystem::path folder = std::filesystem::path(path).parent_path();
+  std::error_code ignored;
+  if (!folder.empty()) std::filesystem::create_directories(folder, ignored);
+  return path;
+}
+
+std::string freedPath(const std::string& path, bool force) {
+  namespace fs = std::filesystem;
+  std::error_code ignored;
+  if (fs::exists(path, ignored)) {
+    if (fs::is_directory(path, ignored))
+      throw Error(ErrorKind::Usage, fmt::format("'{}' is a folder: name a file", path));
+    if (!force)
+      throw Error(
+          ErrorKind::Usage,
+          fmt::format("'{}' is there already: add --force to replace it, or -o to write elsewhere", path));
+    for (const char* side : {"", "-wal", "-shm", "-journal"}) fs::remove(path + side, ignored);
+  }
+  return path;
+}
+
 // A write-ahead log needs memory that all who have the file open share; elsewhere the older way, in which a
 // reader may wait for a writer.
 void CacheWriter::openJournal() {
@@ -85,22 +84,21 @@ void CacheWriter::openJournal() {
   db_.run(fmt::format("PRAGMA page_size=16384; PRAGMA journal_mode={}; PRAGMA synchronous=NORMAL;", journal));
 }
 
+void makeCache(Database& db) {
+  db.run(fmt::format("PRAGMA application_id={}; PRAGMA user_version={};", kCacheApplication, kCacheVersion));
+  db.run("BEGIN");
+  db.run(kCacheSchema);
+  db.run("COMMIT");
+}
+
 CacheWriter::CacheWriter(const std::string& path, bool force)
-    : lock_(inFolder(path)), db_(prepared(path, force), Database::Mode::Write) {
+    : lock_(inFolder(path)), db_(freedPath(path, force), Database::Mode::Write) {
   openJournal();
-  db_.run(fmt::format("PRAGMA application_id={}; PRAGMA user_version={};", kCacheApplication, kCacheVersion));
-  db_.run("BEGIN");
-  db_.run(kCacheSchema);
-  db_.run("COMMIT");
+  makeCache(db_);
 }
 
 CacheWriter::CacheWriter(const std::string& path, const CachePast& past)
-    : lock_(path),
-      db_(path, Database::Mode::Write),
-      goes_on_(true),
-      key_(past.key),
-      key_frame_(past.key_frame),
-      since_key_(past.since_key) {
+    : lock_(path), db_(path, Database::Mode::Write), goes_on_(true), rows_(past) {
   openJournal();
 }
 
@@ -210,48 +208,32 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
                            const measure::Penetration& depth, const Timings& timings) {
   std::vector<PieceState> states(w.motion().size());
   for (std::size_t i = 0; i < states.size(); ++i) states[i] = stateOf(w, i);
-  const bool whole = key_.empty() || since_key_ + 1 >= kKeyFrameEvery;
-  std::vector<std::uint32_t> index;
-  Blob blob;
-  if (whole) {
-    blob = packFrame({}, states);
-    key_frame_ = stats.frame;
-    since_key_ = 0;
-  } else {
-    std::vector<PieceState> changed;
-    for (std::size_t i = 0; i < states.size(); ++i) {
-      if (states[i] == key_[i]) continue;
-      index.push_back(u32(i));
-      changed.push_back(states[i]);
-    }
-    blob = packFrame(index, changed);
-    ++since_key_;
-  }
-  const std::size_t count = whole ? states.size() : index.size();
-  if (whole) key_ = std::move(states);
+  const auto number = [](PieceId id) { return id.valid() ? static_cast<int>(id.value) : -1; };
+  CachedFrame f;
+  f.frame = stats.frame;
+  f.digest = fmt::format("{:016x}", w.digest());
+  f.substeps = stats.substeps;
+  f.iterations = stats.iterations;
+  f.awake = stats.awake;
+  f.asleep = stats.asleep;
+  f.contacts = stats.contacts;
+  f.kinetic = stats.kinetic;
+  f.potential = stats.potential;
+  f.work = stats.work;
+  f.asks = world::asksName(stats.asks);
+  f.asking = number(stats.asking);
+  f.simulated = stats.seconds;
+  f.depth_worst = depth.worst;
+  f.depth_p99 = depth.p99;
+  f.share_worst = depth.worst_share;
+  f.share_p99 = depth.p99_share;
+  f.deepest_a = number(depth.a);
+  f.deepest_b = number(depth.b);
+  f.solve_seconds = timings.solve;
+  f.measure_seconds = timings.measure;
+  f.store_seconds = timings.store;
   db_.run("BEGIN");
-  Statement row(db_, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
-  row.bind(stats.frame)
-      .bind(key_frame_)
-      .bind(u32(count))
-      .bind(std::span<const std::byte>(blob.data))
-      .bind(blob.hash);
-  row.bind(fmt::format("{:016x}", w.digest()));
-  row.bind(stats.substeps).bind(stats.iterations).bind(stats.awake).bind(stats.asleep).bind(stats.contacts);
-  row.bind(stats.kinetic).bind(stats.potential).bind(stats.work);
-  row.bind(world::asksName(stats.asks))
-      .bind(stats.asking.valid() ? static_cast<int>(stats.asking.value) : -1);
-  row.bind(stats.seconds);
-  row.bind(depth.worst).bind(depth.p99).bind(depth.worst_share).bind(depth.p99_share);
-  row.bind(depth.a.valid() ? static_cast<int>(depth.a.value) : -1)
-      .bind(depth.b.valid() ? static_cast<int>(depth.b.value) : -1)
-      .once();
-  Statement(db_, "INSERT INTO timings VALUES (?, ?, ?, ?)")
-      .bind(stats.frame)
-      .bind(timings.solve)
-      .bind(timings.measure)
-      .bind(timings.store)
-      .once();
+  rows_.add(db_, f, std::move(states));
   addEvents(w);
   writeJointFrame(db_, w);
   writeBondFrame(db_, w, stats);

@@ -9,12 +9,19 @@
 #include "core/measure/penetration.h"
 #include "core/world/world.h"
 #include "files/cache/blob.h"
+#include "files/cache/frame_rows.h"
 #include "files/cache/lock.h"
-#include "files/cache/past.h"
 #include "files/cache/sql.h"
 #include "files/setup/build_scene.h"
 
 namespace drubble::files {
+
+// Makes the folder of a path, which it gives back.
+const std::string& inFolder(const std::string& path);
+// The same path, at which nothing is left; without `force` Error(Usage) when there is something.
+std::string freedPath(const std::string& path, bool force);
+// The tables of an empty cache.
+void makeCache(Database& db);
 
 struct Timings {
   double solve = 0, measure = 0, store = 0;  // s
@@ -53,9 +60,7 @@ class CacheWriter {
   WriterLock lock_;
   Database db_;
   bool goes_on_ = false;
-  std::vector<PieceState> key_;  // the last key frame
-  int key_frame_ = 0;
-  int since_key_ = 0;
+  FrameRows rows_;
 };
 
 }  // namespace drubble::files

@@ -120,7 +120,11 @@ void Shot::choosePieces() {
   for (std::size_t k = 0; k < met.size(); ++k) {
     if (met[k]) continue;
     std::set<std::string> names;
-    for (const CachedPiece& p : all) names.insert(p.name);
+    for (const CachedPiece& p : all) {
+      names.insert(p.name);
+      if (const std::size_t slash = p.name.rfind('/'); slash != std::string::npos)
+        names.insert(p.name.substr(0, slash) + "/*");
+    }
     const std::string near = nearest(options_.who[k], names);
     throw Error(ErrorKind::Usage,
                 fmt::format("--who '{}' takes no piece of '{}'{}", options_.who[k], cache_.path(),

@@ -1,0 +1,116 @@
+// SPDX-License-Identifier: Apache-2.0
+// A shot that is edited and handed on.
+#include <catch2/catch.hpp>
+#include <nlohmann/json.hpp>
+
+#include "../support/program.h"
+
+using Catch::Contains;
+using drubble::test::Program;
+using drubble::test::Ran;
+using nlohmann::json;
+
+namespace {
+
+const char* kCrates = R"(frames = [1, 24]
+units = "cm"
+up = "z"
+[[body]]
+name = "quay"
+ground = 0
+material = "concrete"
+[[body]]
+name = "crate"
+box = [40, 30, 35]
+material = "pine"
+[[place]]
+name = "load"
+copies = { crate = 1 }
+count = [2, 2, 2]
+spacing = [65, 65, 60]
+at = [0, 0, 50]
+vary = { turn = [5, 180, 5] }
+)";
+
+std::string made(const Program& p) {
+  p.write("crates.toml", kCrates);
+  REQUIRE(p.run({"run", "crates.toml", "-o", "crates.drub"}).code == 0);
+  return "crates.drub";
+}
+
+}  // namespace
+
+TEST_CASE("every kind of file that motion goes to is written, and says what it has") {
+  const Program p;
+  made(p);
+  const auto wrote = [&](std::vector<std::string> more, const std::string& file, const char* says) {
+    more.insert(more.begin(), {"export", "crates.drub", "-o"});
+    const Ran r = p.run(more);
+    INFO(r.err);
+    CHECK(r.code == 0);
+    CHECK_THAT(r.out, Contains(says));
+    CHECK(std::filesystem::file_size(p.path(file)) > 200);
+    CHECK_FALSE(std::filesystem::exists(p.path(file + ".part")));
+  };
+  wrote({"to/crates.usda"}, "to/crates.usda", "9 pieces, frames 1 to 24");
+  wrote({"nodes.usda", "--as", "nodes", "--samples", "3"}, "nodes.usda", "9 pieces");
+  wrote({"crates.glb", "--frames", "5-20"}, "crates.glb", "frames 5 to 20");
+  wrote({"still.glb", "--as", "instances", "--frame", "24"}, "still.glb", "frames 24 to 24");
+  wrote({"crates.###.ply", "--step", "8"}, "crates.017.ply", "3 files");
+  wrote({"points.####.ply", "--as", "points", "--frame", "7"}, "points.0007.ply", "1 file");
+  wrote({"crates.obj", "--frame", "24"}, "crates.obj", "1 file");
+  wrote({"crates.csv", "--who", "load/*", "--channels", "position,angles,state"}, "crates.csv", "192 rows");
+  wrote({"hits.csv", "--events", "hits"}, "hits.csv", "events");
+  wrote({"hits.usda", "--events", "hits", "--gather", "20"}, "hits.usda", "bursts");
+  wrote({"hits.###.ply", "--events", "all"}, "hits.012.ply", "events");
+  CHECK_THAT(p.read("to/crates.usda"), Contains("upAxis = \"Z\"") && Contains("metersPerUnit = 0.01"));
+  CHECK_THAT(p.read("nodes.usda"), Contains("1.3333333333333333: ("));
+}
+
+TEST_CASE("what cannot be written is said before anything is") {
+  const Program p;
+  made(p);
+  const auto refused = [&](std::vector<std::string> more, const char* why) {
+    more.insert(more.begin(), {"export", "crates.drub", "-o"});
+    const Ran r = p.run(more);
+    CHECK(r.code == 2);
+    CHECK_THAT(r.err, Contains(why));
+  };
+  refused({"crates.mesh"}, ".usda, .glb, .ply, .obj or .csv");
+  refused({"crates.usda", "--as", "points"}, "instances, nodes");
+  refused({"crates.glb", "--as", "instances"}, "one frame");
+  refused({"crates.ply"}, "row of #");
+  refused({"crates.usda", "--frames", "1-99"}, "holds 1 to 24");
+  refused({"crates.usda", "--who", "lode/*"}, "did you mean");
+  refused({"crates.csv", "--channels", "positon"}, "did you mean 'position'");
+  refused({"crates.####.ply", "--samples", "2"}, "--samples");
+  CHECK_FALSE(std::filesystem::exists(p.path("crates.usda")));
+  CHECK(p.run({"export", "crates.drub"}).code == 2);
+}
+
+TEST_CASE("an edited cache is drawn, reported and handed on as any other, and not gone on with") {
+  const Program p;
+  made(p);
+  const std::string before = p.read("crates.drub");
+  const Ran r = p.run({"edit", "crates.drub", "-o", "slow.drub", "--slower", "2", "--frames", "1-20",
+                       "--hold-last", "4", "--start-at", "1001", "--freeze", "load/0001@12"});
+  INFO(r.err);
+  REQUIRE(r.code == 0);
+  CHECK_THAT(r.out, Contains("frames 1001 to 1043, 1 piece frozen"));
+  CHECK(p.read("crates.drub") == before);
+  const json report = json::parse(p.run({"report", "slow.drub", "--json"}).out);
+  CHECK(report["frames"] == json({1001, 1043}));
+  CHECK(p.run({"cache", "slow.drub"}).code == 0);
+  CHECK(p.run({"draw", "slow.drub", "--quick", "--size", "160x100", "-o", "slow.png"}).code == 0);
+  CHECK(p.run({"export", "slow.drub", "-o", "slow.usda"}).code == 0);
+  const Ran resumed = p.run({"run", "crates.toml", "-o", "slow.drub", "--resume"});
+  CHECK(resumed.code == 2);
+  CHECK_THAT(resumed.err, Contains("was edited"));
+  const Ran itself = p.run({"edit", "crates.drub", "-o", "crates.drub", "--force"});
+  CHECK(itself.code == 2);
+  CHECK(p.run({"edit", "crates.drub", "-o", "slow.drub"}).code == 2);
+  for (const char* times : {"1:1,2", "a", "5:5,3:6"})
+    CHECK(p.run({"edit", "crates.drub", "-o", "x.drub", "--times", times}).code == 2);
+  CHECK(p.run({"edit", "crates.drub", "-o", "x.drub", "--freeze", "load/*"}).code == 2);
+  CHECK_FALSE(std::filesystem::exists(p.path("x.drub")));
+}
