@@ -4,10 +4,28 @@
 #include <map>
 
 #include "files/cache/format.h"
+#include "files/made_look.h"
 
 namespace drubble::draw {
 
-Stage stageOf(const files::CacheReader& cache) {
+namespace {
+
+// With what is shown of a prototype, where that is more than its mesh.
+StageMesh meshOf(files::CacheReader& cache, std::size_t prototype) {
+  const files::CachedPrototype& p = cache.prototypes()[prototype];
+  StageMesh m{p.name, p.mesh, p.colour, p.show, p.shape == "ground", false, p.inside, p.inside_colour};
+  if (std::optional<files::LookedMesh> shown = cache.shownMesh(prototype)) {
+    m.mesh = std::move(shown->mesh);
+    m.inside.clear();
+    for (const std::uint32_t material : shown->look.materials)
+      m.inside.push_back(shown->look.names[material].ends_with(files::kInsideName) ? 1 : 0);
+  }
+  return m;
+}
+
+}  // namespace
+
+Stage stageOf(files::CacheReader& cache) {
   Stage s;
   const files::CacheInfo& info = cache.info();
   s.title = info.title;
@@ -17,9 +35,7 @@ Stage stageOf(const files::CacheReader& cache) {
   s.time_scale = info.time_scale;
   s.first_frame = info.first_frame;
   s.up = info.up_is_z ? Vec3::UnitZ() : Vec3::UnitY();
-  for (const files::CachedPrototype& p : cache.prototypes())
-    s.meshes.push_back(
-        {p.name, p.mesh, p.colour, p.show, p.shape == "ground", false, p.inside, p.inside_colour});
+  for (std::size_t i = 0; i < cache.prototypes().size(); ++i) s.meshes.push_back(meshOf(cache, i));
   for (const files::CachedPiece& p : cache.pieces())
     s.pieces.push_back({p.name, p.prototype, p.dynamic, 1, u32(s.pieces.size()), Vec3::Zero()});
   for (const files::CachedCamera& c : cache.cameras()) s.cameras.push_back({c.name, c.at, c.look, c.lens});

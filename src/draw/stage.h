@@ -89,7 +89,7 @@ struct Moment {
   std::vector<std::pair<std::uint32_t, std::vector<Vec3>>> forms;
 };
 
-Stage stageOf(const files::CacheReader& cache);
+Stage stageOf(files::CacheReader& cache);
 Stage stageOf(const files::Setup& setup, const files::BuiltScene& built);
 Moment momentOf(files::CacheReader& cache, int frame);
 Moment momentOf(const files::BuiltScene& built, int frame);  // keyed motion followed, nothing simulated

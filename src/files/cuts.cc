@@ -8,6 +8,7 @@
 
 #include "core/base/sets.h"
 #include "core/mesh/mass.h"
+#include "files/made_look.h"
 
 namespace drubble::files {
 
@@ -113,6 +114,34 @@ std::vector<PieceRow> rowsOf(const BuiltScene& built, const BuiltScene::CutBody&
   return out;
 }
 
+Look lookOfPiece(const mesh::TriangleMesh& m, const std::vector<cut::Source>& sources,
+                 const mesh::TriangleMesh& whole, const Look& skin, const std::string& name, double unit) {
+  Look out;
+  out.names = skin.names;
+  out.names.push_back(name + kInsideName);
+  for (std::size_t t = 0; t < m.triangles.size(); ++t) {
+    const cut::Source& source = sources[t];
+    const Vec3 flat = m.normal(t);
+    std::array<Vec2, 3> uv;
+    std::array<Vec3, 3> normal;
+    for (std::size_t i = 0; i < 3; ++i) {
+      const Vec3& place = m.vertices[m.triangles[t][i]];
+      if (source.inside) {
+        uv[i] = boxProjected(place / unit, flat);
+        normal[i] = flat;
+      } else {
+        const InTriangle in = inTriangle(whole, source.index, place);
+        uv[i] = in.mix(skin.uvs[source.index]);
+        normal[i] = in.mix(skin.normals[source.index]).normalized();
+      }
+    }
+    out.uvs.push_back(uv);
+    out.normals.push_back(normal);
+    out.materials.push_back(source.inside ? u32(skin.names.size()) : skin.materials[source.index]);
+  }
+  return out;
+}
+
 std::vector<LookedPiece> piecesOf(const Setup& s, const BuiltScene& built, const BuiltScene::CutBody& cut) {
   const BodySetup& body =
       *std::find_if(s.bodies.begin(), s.bodies.end(), [&](const BodySetup& b) { return b.name == cut.name; });
@@ -123,38 +152,16 @@ std::vector<LookedPiece> piecesOf(const Setup& s, const BuiltScene& built, const
   const Look skin = lookOn(cut.whole, file, factor, s.unit, cut.name);
   std::vector<LookedPiece> out;
   for (std::uint32_t k = 0; k < cut.count; ++k) {
-    const cut::RoughMesh seen =
+    cut::RoughMesh seen =
         cut::roughened(built.meshes[cut.first + k], cut.sources[k], cut.interfaces, cut.rough);
-    const mesh::TriangleMesh& m = seen.mesh;
     LookedPiece& piece = out.emplace_back();
     piece.name = built.scene.prototypes[cut.first + k].name;
-    piece.mesh = m;
     piece.unit = s.unit;
     piece.up_is_z = s.up_is_z;
-    piece.look.names = skin.names;
-    piece.look.names.push_back(cut.name + "_inside");
+    piece.look = lookOfPiece(seen.mesh, seen.sources, cut.whole, skin, cut.name, s.unit);
+    for (const cut::Source& source : seen.sources) piece.inside.push_back(source.inside ? 1 : 0);
+    piece.mesh = std::move(seen.mesh);
     for (Vec3& v : piece.mesh.vertices) v /= s.unit;
-    for (std::size_t t = 0; t < m.triangles.size(); ++t) {
-      const cut::Source& source = seen.sources[t];
-      const Vec3 flat = m.normal(t);
-      std::array<Vec2, 3> uv;
-      std::array<Vec3, 3> normal;
-      for (std::size_t i = 0; i < 3; ++i) {
-        const Vec3& place = m.vertices[m.triangles[t][i]];
-        if (source.inside) {
-          uv[i] = boxProjected(place / s.unit, flat);
-          normal[i] = flat;
-        } else {
-          const InTriangle in = inTriangle(cut.whole, source.index, place);
-          uv[i] = in.mix(skin.uvs[source.index]);
-          normal[i] = in.mix(skin.normals[source.index]).normalized();
-        }
-      }
-      piece.look.uvs.push_back(uv);
-      piece.look.normals.push_back(normal);
-      piece.look.materials.push_back(source.inside ? u32(skin.names.size()) : skin.materials[source.index]);
-      piece.inside.push_back(source.inside ? 1 : 0);
-    }
   }
   return out;
 }

@@ -36,6 +36,11 @@ struct PieceRow {
 };
 std::vector<PieceRow> rowsOf(const BuiltScene& built, const BuiltScene::CutBody& cut);
 
+// The look of a piece of `whole`, whose look is `skin`: what was cut has the material NAME_inside and texture
+// coordinates from a box about it. `unit`: metres in one of theirs.
+Look lookOfPiece(const mesh::TriangleMesh& m, const std::vector<cut::Source>& sources,
+                 const mesh::TriangleMesh& whole, const Look& skin, const std::string& name, double unit);
+
 // The pieces where they were cut, in the body's mesh space and the setup's units, by name: the skin with the
 // look of the body's mesh file, the inside with coordinates from a box and a material of its own.
 std::vector<LookedPiece> piecesOf(const Setup& s, const BuiltScene& built, const BuiltScene::CutBody& cut);

@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 7;
+inline constexpr int kCacheVersion = 8;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 inline constexpr int kKeptCheckpoints = 4;
@@ -31,6 +31,9 @@ CREATE TABLE prototypes (
   red REAL, green REAL, blue REAL, show INTEGER, shape TEXT,
   inside_red REAL, inside_green REAL, inside_blue REAL, inside BLOB,
   mesh BLOB NOT NULL, mesh_hash INTEGER NOT NULL);
+CREATE TABLE shown (
+  prototype INTEGER PRIMARY KEY, mesh BLOB NOT NULL, mesh_hash INTEGER NOT NULL,
+  look BLOB NOT NULL, look_hash INTEGER NOT NULL, surfaces TEXT NOT NULL);
 CREATE TABLE bends (
   prototype INTEGER NOT NULL, frame INTEGER NOT NULL, data BLOB NOT NULL, hash INTEGER NOT NULL,
   PRIMARY KEY (prototype, frame)) WITHOUT ROWID;

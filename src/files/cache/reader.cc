@@ -7,6 +7,7 @@
 #include <sstream>
 
 #include "files/cache/format.h"
+#include "files/shown.h"
 
 namespace drubble::files {
 
@@ -137,6 +138,22 @@ std::vector<Vec3> CacheReader::verticesAt(std::size_t prototype, int frame) {
   if (hashOf(data) == r.integer(1)) out = unpackPlaces(data);
   if (out.size() != p.mesh.vertices.size())
     damaged(fmt::format("the form of '{}' at frame {}", p.name, frame));
+  return out;
+}
+
+std::optional<LookedMesh> CacheReader::shownMesh(std::size_t prototype) {
+  Statement r(*db_, "SELECT mesh, mesh_hash, look, look_hash, surfaces FROM shown WHERE prototype = ?");
+  r.bind(u32(prototype));
+  if (!r.step()) return std::nullopt;
+  const Bytes mesh = r.blob(0), look = r.blob(2);
+  if (hashOf(mesh) != r.integer(1) || hashOf(look) != r.integer(3))
+    damaged("what is shown of '" + prototypes_[prototype].name + "'");
+  std::istringstream in(r.text(4));
+  std::vector<std::string> names;
+  for (std::string line; std::getline(in, line);) names.push_back(line);
+  LookedMesh out;
+  out.mesh = unpackMesh(mesh);
+  out.look = unpackLook(look, out.mesh.triangles.size(), std::move(names));
   return out;
 }
 

@@ -15,6 +15,7 @@
 #include "files/cache/rules.h"
 #include "files/cache/sql.h"
 #include "files/cache/watches.h"
+#include "files/looks.h"
 
 namespace drubble::files {
 
@@ -101,6 +102,8 @@ class CacheReader {
   std::vector<CachedPour> pours() { return readPours(*db_); }
   std::vector<CachedWatch> watches() { return readWatches(*db_); }
   std::vector<std::string> notes();
+  // What is shown of a prototype, body space (m); nothing: its mesh.
+  std::optional<LookedMesh> shownMesh(std::size_t prototype);
   // Where the vertices of a prototype that bends are at a frame, body space.
   std::vector<Vec3> verticesAt(std::size_t prototype, int frame);
   // All pieces at a frame. Two blocks are read at most.

@@ -23,6 +23,8 @@ struct Hashed {
 };
 constexpr Hashed kHashed[] = {
     {"meshes", "'the mesh of ''' || name || ''''", "prototypes", "mesh", "mesh_hash"},
+    {"shown", "'what is shown of prototype ' || prototype", "shown", "look", "look_hash"},
+    {"shown meshes", "'what is shown of prototype ' || prototype", "shown", "mesh", "mesh_hash"},
     {"forms", "'a form of prototype ' || prototype || ' at frame ' || frame", "bends", "data", "hash"},
     {"stress", "'the stress at frame ' || frame", "bond_stress", "data", "hash"},
     {"checkpoints", "'the checkpoint at frame ' || frame", "checkpoints", "data", "hash"}};

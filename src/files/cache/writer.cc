@@ -12,6 +12,7 @@
 #include "files/cache/pours.h"
 #include "files/cache/rules.h"
 #include "files/cache/watches.h"
+#include "files/shown.h"
 
 namespace drubble::files {
 
@@ -111,7 +112,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   const world::Scene& s = built.scene;
   db_.run("BEGIN");
   if (goes_on_)
-    for (const char* table : {"meta", "setup", "prototypes", "bends", "pieces", "cameras", "joints",
+    for (const char* table : {"meta", "setup", "prototypes", "shown", "bends", "pieces", "cameras", "joints",
                               "joint_points", "bonds", "rules", "pours", "watches", "watch_members"})
       db_.run(fmt::format("DELETE FROM {}", table));
   setMeta("state", "running");
@@ -135,6 +136,7 @@ void CacheWriter::begin(const Setup& setup, const std::vector<std::string>& over
   for (const std::string& o : overrides) changed += o + "\n";
   Statement(db_, "INSERT INTO setup VALUES (?, ?, ?)").bind(setup.path).bind(setup.text).bind(changed).once();
   addPrototypes(built);
+  addShown(setup, built);
   addBends(s);
   Statement piece(db_, "INSERT INTO pieces VALUES (?, ?, ?, ?)");
   for (std::size_t i = 0; i < s.pieces.size(); ++i)
@@ -187,6 +189,18 @@ void CacheWriter::addPrototypes(const BuiltScene& built) {
     for (const double x : p.inside_colour) row.bind(x);
     row.bind(std::as_bytes(std::span(p.inside)));
     row.bind(std::span<const std::byte>(mesh.data)).bind(mesh.hash).once();
+  }
+}
+
+void CacheWriter::addShown(const Setup& setup, const BuiltScene& built) {
+  Statement row(db_, "INSERT INTO shown VALUES (?, ?, ?, ?, ?, ?)");
+  const std::vector<std::optional<LookedMesh>> shown = shownMeshes(setup, built);
+  for (std::size_t i = 0; i < shown.size(); ++i) {
+    if (!shown[i]) continue;
+    const Blob mesh = packMesh(shown[i]->mesh), look = packLook(shown[i]->look);
+    row.bind(u32(i)).bind(std::span<const std::byte>(mesh.data)).bind(mesh.hash);
+    row.bind(std::span<const std::byte>(look.data)).bind(look.hash);
+    row.bind(fmt::format("{}", fmt::join(shown[i]->look.names, "\n"))).once();
   }
 }
 

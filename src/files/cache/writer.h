@@ -52,6 +52,7 @@ class CacheWriter {
  private:
   void setMeta(const std::string& key, const std::string& value);
   void addPrototypes(const BuiltScene& built);
+  void addShown(const Setup& setup, const BuiltScene& built);
   void addBends(const world::Scene& s);
   void addEvents(const world::World& w);
 

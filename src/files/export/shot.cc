@@ -25,18 +25,21 @@ std::string bodyName(std::string name) {
   return name;
 }
 
-ShownMesh shownOf(const CachedPrototype& p, std::uint32_t id, double unit) {
+ShownMesh shownOf(CacheReader& cache, std::uint32_t id) {
+  const CachedPrototype& p = cache.prototypes()[id];
+  const double unit = cache.info().unit;
   ShownMesh out;
   out.name = p.name;
   out.prototype = id;
   out.bends = p.bends;
   out.unit = unit;
-  out.mesh = p.mesh;
+  std::optional<LookedMesh> shown = cache.shownMesh(id);
+  out.mesh = shown ? std::move(shown->mesh) : p.mesh;
   for (Vec3& v : out.mesh.vertices) {
     v /= unit;
     out.radius = std::max(out.radius, v.norm());
   }
-  out.look = madeLook(out.mesh, p.inside, bodyName(p.name));
+  out.look = shown ? std::move(shown->look) : madeLook(out.mesh, p.inside, bodyName(p.name));
   for (const std::string& name : out.look.names)
     out.surfaces.push_back({name, name.ends_with(kInsideName) ? p.inside_colour : p.colour});
   return out;
@@ -113,7 +116,7 @@ void Shot::choosePieces() {
     std::int64_t& mesh = mesh_of[all[i].prototype];
     if (mesh < 0) {
       mesh = static_cast<std::int64_t>(meshes_.size());
-      meshes_.push_back(shownOf(p, all[i].prototype, unit()));
+      meshes_.push_back(shownOf(cache_, all[i].prototype));
     }
     pieces_.push_back({i, static_cast<std::uint32_t>(mesh), p.bends});
   }

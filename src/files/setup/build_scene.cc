@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <filesystem>
 #include <set>
 
 #include "core/base/random.h"
@@ -57,6 +58,12 @@ class Builder {
         }
       }
     }
+    for (const BodySetup& b : s_.bodies)
+      if (std::error_code none;
+          b.enabled && !b.detail.empty() &&
+          !std::filesystem::exists(std::filesystem::path(s_.path).parent_path() / b.detail, none))
+        problems_.push_back(
+            {fmt::format("body '{}': no such file as its detail, '{}'", b.name, b.detail), b.detail_where});
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     placeAll();
     std::unique_ptr<StartFrom> from;
@@ -153,7 +160,7 @@ class Builder {
     }
     out_.cuts.push_back({b.name, first, u32(bodies.size()), made.cut.merged, made.lost, made.gap,
                          made.cut.taken, made.rough, whole.mesh, std::move(cut.interfaces),
-                         std::move(sources)});
+                         std::move(sources), std::move(made.steps)});
     kits_.emplace(b.name, std::move(kit));
     order_.push_back(b.name);
   }

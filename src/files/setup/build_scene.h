@@ -7,6 +7,7 @@
 
 #include "core/base/error.h"
 #include "core/base/team.h"
+#include "core/cut/pieces.h"
 #include "core/cut/rough.h"
 #include "core/world/scene.h"
 #include "files/setup/setup.h"
@@ -41,6 +42,18 @@ struct BuiltScene {
     Pose pose;  // the group's own space to the world
   };
   std::vector<GroupCopy> group_copies;
+  // How a body was cut, so that another mesh can be cut alike. Places are in its mesh space (m).
+  struct CutStep {
+    std::string number;       // of the piece that was cut; empty: the whole
+    std::vector<Vec3> sites;  // empty: not by sites, but into bricks
+    cut::How how;
+    struct Part {
+      std::uint32_t cell = 0;
+      std::string number;
+      Vec3 centre = Vec3::Zero();
+    };
+    std::vector<Part> parts;
+  };
   // Bodies that come in pieces: their prototypes are called BODY/0001 and so on.
   struct CutBody {
     std::string name;
@@ -52,6 +65,7 @@ struct BuiltScene {
     mesh::TriangleMesh whole;                // in its mesh space
     std::vector<cut::Interface> interfaces;  // between the pieces, counted from 0; in the body's mesh space
     std::vector<std::vector<cut::Source>> sources;  // of each piece's triangles
+    std::vector<CutStep> steps;
   };
   std::vector<CutBody> cuts;
 };

@@ -40,9 +40,9 @@ class Cutter {
  public:
   Cutter(const Setup& s, const CutSetup& c, const Building& how) : s_(s), c_(c), how_(how) {}
 
-  // Returns the parts' numbers. `stream`: what its random numbers derive from.
+  // Returns the parts' numbers. `stream`: what its random numbers derive from. `step` learns what was done.
   std::vector<std::uint32_t> cut(cut::Assembly& body, std::uint32_t k, const std::string& called,
-                                 const std::string& stream) const {
+                                 const std::string& stream, BuiltScene::CutStep& step) const {
     const mesh::TriangleMesh m = body.piece(k).mesh;
     try {
       if (c_.pattern == "bricks") {
@@ -57,6 +57,8 @@ class Cutter {
       const double last = c_.even / (c_.even + 1.0);  // the rounds take as long as the cut, each
       cells.told = cut::partOf(told(called), 0, last);
       if (c_.even > 0) sites = cut::evened(m, std::move(sites), c_.even, cells, how_.team);
+      step.sites = sites;
+      step.how = {c_.grain, turnXyz(c_.grain_turn), {}, 0, {}};
       cells.told = cut::partOf(told(called), last, 1);
       return body.again(k, sites, cells, how_.team);
     } catch (const Error& e) {
@@ -133,6 +135,25 @@ struct Numbered {
   std::string number;
 };
 
+BuiltScene::CutStep::Part partOf(const cut::Assembly& body, const Numbered& p) {
+  const cut::Piece& piece = body.piece(p.piece);
+  return {piece.cell, p.number, mesh::massProperties(piece.mesh).centre};
+}
+
+// Whose it is: of those of its cell, or if there are none of all, the nearest.
+const std::string& ownerOf(const cut::Piece& piece, const BuiltScene::CutStep& step) {
+  const Vec3 centre = mesh::massProperties(piece.mesh).centre;
+  const bool of_cell = std::any_of(step.parts.begin(), step.parts.end(),
+                                   [&](const auto& part) { return part.cell == piece.cell; });
+  const BuiltScene::CutStep::Part* best = nullptr;
+  for (const BuiltScene::CutStep::Part& part : step.parts) {
+    if (of_cell && part.cell != piece.cell) continue;
+    if (best == nullptr || (part.centre - centre).squaredNorm() < (best->centre - centre).squaredNorm())
+      best = &part;
+  }
+  return best->number;
+}
+
 bool takes(const CutSetup& c, const std::string& name) {
   return std::any_of(c.of.patterns.begin(), c.of.patterns.end(),
                      [&](const std::string& of) { return matchesName(of, name); });
@@ -184,8 +205,11 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
     if (c.rough.amount > out.rough.amount) out.rough = c.rough;
     const Cutter cutter(s, c, how);
     if (whole) {
-      for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name))
+      BuiltScene::CutStep& step = out.steps.emplace_back();
+      for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name, step)) {
         pieces.push_back({k, fmt::format("{:04}", pieces.size() + 1)});
+        step.parts.push_back(partOf(assembly, pieces.back()));
+      }
       continue;
     }
     std::vector<Numbered> now;
@@ -197,9 +221,13 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
         continue;
       }
       any = true;
-      const std::vector<std::uint32_t> parts = cutter.cut(assembly, p.piece, name, c.name + " " + name);
-      for (std::size_t k = 0; k < parts.size(); ++k)
+      BuiltScene::CutStep& step = out.steps.emplace_back();
+      step.number = p.number;
+      const std::vector<std::uint32_t> parts = cutter.cut(assembly, p.piece, name, c.name + " " + name, step);
+      for (std::size_t k = 0; k < parts.size(); ++k) {
         now.push_back({parts[k], parts.size() == 1 ? p.number : fmt::format("{}/{:04}", p.number, k + 1)});
+        step.parts.push_back(partOf(assembly, now.back()));
+      }
     }
     if (!any)
       throw Error(
@@ -218,6 +246,33 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
   }
   out.cut = assembly.finished(order);
   if (out.gap > 0) makeRoom(out, how.team);
+  return out;
+}
+
+AlikePieces cutAlike(const mesh::TriangleMesh& m, const std::vector<BuiltScene::CutStep>& steps, Team* team) {
+  cut::Assembly assembly(m);
+  std::vector<Numbered> pieces = {{0, ""}};
+  for (const BuiltScene::CutStep& step : steps) {
+    if (step.sites.empty())
+      throw Error(ErrorKind::Input, "it is cut into bricks: a detail follows cuts by sites only");
+    std::vector<Numbered> now;
+    for (const Numbered& p : pieces) {
+      if (p.number != step.number) {
+        now.push_back(p);
+        continue;
+      }
+      for (const std::uint32_t k : assembly.again(p.piece, step.sites, step.how, team))
+        now.push_back({k, ownerOf(assembly.piece(k), step)});
+    }
+    pieces = std::move(now);
+  }
+  AlikePieces out;
+  std::vector<std::uint32_t> order;
+  for (const Numbered& p : pieces) {
+    order.push_back(p.piece);
+    out.numbers.push_back(p.number);
+  }
+  out.cut = assembly.finished(order);
   return out;
 }
 

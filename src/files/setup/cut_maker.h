@@ -13,7 +13,16 @@ struct CutPieces {
   double gap = 0;                    // m
   std::optional<std::array<double, 3>> inside_colour;
   cut::Rough rough;
+  std::vector<BuiltScene::CutStep> steps;
 };
+
+// Another mesh of the same body (closed, in the same space) cut at the same places: what of it belongs to
+// each piece, by the piece's number. Throws Error(Input) for bricks and for meshes that cannot be cut.
+struct AlikePieces {
+  cut::Cut cut;
+  std::vector<std::string> numbers;  // of each of its pieces; several may belong to one
+};
+AlikePieces cutAlike(const mesh::TriangleMesh& m, const std::vector<BuiltScene::CutStep>& steps, Team* team);
 
 // Whether a table cuts the body.
 bool isCut(const Setup& s, const std::string& body);

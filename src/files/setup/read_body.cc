@@ -53,6 +53,11 @@ void readGeometry(Table& t, BodySetup& b) {
     b.mesh = t.text("mesh", "");
     b.mesh_where = t.document().where(*t.node("mesh"));
   }
+  t.table("detail", [&](Table& d) {
+    b.detail = d.text("mesh", "");
+    b.detail_where = d.where();
+    if (b.detail.empty()) d.complain("mesh", "a detail needs mesh = a file");
+  });
   if (is("box", Geometry::Box)) b.box = t.lengths("box", Vec3::Ones(), kPositive);
   if (is("sphere", Geometry::Sphere)) b.sphere = t.length("sphere", 1, kPositive);
   if (is("ellipsoid", Geometry::Ellipsoid)) b.ellipsoid = t.lengths("ellipsoid", Vec3::Ones(), kPositive);

@@ -81,6 +81,8 @@ struct BodySetup {
   Geometry geometry = Geometry::None;
   std::string mesh;  // path as written
   Where mesh_where;
+  std::string detail;  // path as written: what is shown instead; empty: the mesh itself
+  Where detail_where;
   Vec3 box = Vec3::Zero();
   double sphere = 0;                            // radius
   Vec3 ellipsoid = Vec3::Zero();                // half axes
