@@ -228,3 +228,46 @@ TEST_CASE("a cache is listed and found whole; a damaged frame is named and the r
   p.sql("wall.drub", "PRAGMA user_version = 6");
   CHECK_THAT(p.run({"cache", "wall.drub"}).err, Contains("format 6") && Contains("simulate again"));
 }
+
+TEST_CASE("a run of fewer frames is the same shot: releases and pours are planned for the whole") {
+  const Program p;
+  p.write("pour.toml", R"(frames = [1, 40]
+[[body]]
+name = "quay"
+ground = 0
+[[body]]
+name = "float"
+sphere = 0.1
+[[body]]
+name = "barge"
+box = [1, 1, 1]
+at = [-6, 0.6, 0]
+role = "kinematic"
+[[body]]
+name = "post"
+box = [0.2, 2, 0.2]
+origin = "base"
+at = [0, 0, 0]
+[[motion]]
+who = "barge"
+keys = [{ frame = 1, at = [-6, 0.6, 0] }, { frame = 30, at = [0, 0.6, 0] }]
+release = { before_hit = 2 }
+[[pour]]
+name = "floats"
+copies = { float = 1 }
+from = { box = [3, 2, -1, 5, 3, 1] }
+count = 30
+[[rule]]
+name = "late"
+who = "post"
+when = { frame = 35 }
+then = "wake"
+)");
+  const Ran whole = p.run({"run", "pour.toml", "-o", "whole.drub"});
+  INFO(whole.err);
+  REQUIRE(whole.code == 0);
+  REQUIRE(p.run({"run", "pour.toml", "-o", "cut.drub", "--frames", "1-12"}).code == 0);
+  REQUIRE(p.run({"run", "pour.toml", "-o", "cut.drub", "--resume"}).code == 0);
+  CHECK(p.sql("cut.drub", kFrames) == p.sql("whole.drub", kFrames));
+  CHECK(p.sql("whole.drub", "SELECT COUNT(*) FROM events") != "0\n");
+}

@@ -113,7 +113,7 @@ TEST_CASE("a prediction finds when and what a mover will hit") {
   const std::size_t near = s.box(Vec3::Ones(), vec3(1.5, 0, 0));
   s.box(Vec3::Ones(), vec3(4, 0, 0));
   lead(s, ball, {{1, vec3(-3, 0, 0)}, {25, vec3(3, 0, 0)}});
-  const auto hit = world::predictHit(s.scene, s.scene.movers[0]);
+  const auto hit = world::predictHit(s.scene, s.scene.movers[0], s.scene.last_frame);
   REQUIRE(hit.has_value());
   CHECK(hit->other == PieceId(near));
   CHECK(hit->frame == Approx(1 + 24 * (3.0 + 1.0 - 0.1) / 6).margin(2e-3));  // its front meets x = 1

@@ -13,14 +13,13 @@ namespace {
 
 class Predictor {
  public:
-  Predictor(const Scene& s, const Mover& m)
-      : s_(s), m_(m), rules_(s), mine_(s.prototypeOf(m.piece.index()).shape) {}
+  Predictor(const Scene& s, const Mover& m, double last)
+      : s_(s), m_(m), last_(last), rules_(s), mine_(s.prototypeOf(m.piece.index()).shape) {}
 
   std::optional<PredictedHit> run() {
     findOthers();
-    const double last = s_.last_frame;
-    for (double frame = s_.first_frame; frame < last;) {
-      const double next = least(frame + stepFrom(frame), last);
+    for (double frame = s_.first_frame; frame < last_;) {
+      const double next = least(frame + stepFrom(frame), last_);
       if (const std::optional<PieceId> other = metBetween(frame, next)) return refined(frame, next, *other);
       frame = next;
     }
@@ -79,6 +78,7 @@ class Predictor {
 
   const Scene& s_;
   const Mover& m_;
+  double last_;
   PairRules rules_;
   const shape::Shape& mine_;
   std::vector<Other> others_;
@@ -87,6 +87,8 @@ class Predictor {
 
 }  // namespace
 
-std::optional<PredictedHit> predictHit(const Scene& s, const Mover& m) { return Predictor(s, m).run(); }
+std::optional<PredictedHit> predictHit(const Scene& s, const Mover& m, double last) {
+  return Predictor(s, m, last).run();
+}
 
 }  // namespace drubble::world

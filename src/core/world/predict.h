@@ -13,8 +13,9 @@ struct PredictedHit {
   double speed = 0;  // m/s of the mover's origin then
 };
 
-// Follows the mover's path over the scene's frames against all other pieces where they start; what touches it
-// from the first is passed over. Steps are short against the mover's and the others' thickness.
-std::optional<PredictedHit> predictHit(const Scene& s, const Mover& m);
+// Follows the mover's path from the scene's first frame to `last` against all other pieces where they start;
+// what touches it from the first is passed over. Steps are short against the mover's and the others'
+// thickness.
+std::optional<PredictedHit> predictHit(const Scene& s, const Mover& m, double last);
 
 }  // namespace drubble::world

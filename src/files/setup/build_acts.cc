@@ -170,9 +170,9 @@ class Acts {
                        "can move, like \"hull\"",
                        piece.name),
            m.where});
-    if (m.release_frame && (*m.release_frame < s_.first_frame || *m.release_frame > s_.last_frame))
+    if (m.release_frame && (*m.release_frame < s_.first_frame || *m.release_frame > s_.planned_last))
       problems_.push_back({fmt::format("'{}' is released at frame {}, outside the shot's {} to {}",
-                                       piece.name, *m.release_frame, s_.first_frame, s_.last_frame),
+                                       piece.name, *m.release_frame, s_.first_frame, s_.planned_last),
                            m.where});
     if (m.before_hit) before_hit_[id] = {*m.before_hit, m.where};
     built_.scene.movers.push_back(std::move(mover));
@@ -183,7 +183,7 @@ class Acts {
       const auto wanted = before_hit_.find(m.piece);
       if (wanted == before_hit_.end()) continue;
       const std::string& name = built_.scene.pieces[m.piece.index()].name;
-      const std::optional<world::PredictedHit> hit = world::predictHit(built_.scene, m);
+      const std::optional<world::PredictedHit> hit = world::predictHit(built_.scene, m, s_.planned_last);
       if (!hit) {
         problems_.push_back({fmt::format("'{}' is to be released before it hits, but its keys take it past "
                                          "everything; give release = {{ frame = N }}",

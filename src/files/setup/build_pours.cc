@@ -77,8 +77,7 @@ std::vector<double> birthFrames(const PourSetup& p, const world::Scene& s) {
   std::vector<double> cuts, grows;  // where, and by how much; of each cut of a frame
   const double step = 1.0 / kCutsOfAFrame;
   double total = 0;
-  const double begin = greatest(std::floor(p.first), s.first_frame),
-               end = least(std::ceil(p.last), s.last_frame);
+  const double begin = greatest(std::floor(p.first), s.first_frame), end = std::ceil(p.last);
   for (double frame = begin; frame < end; frame += step) {
     if (!flows(p, frame + 0.5 * step)) continue;
     const double rate = p.rates.at(frame, Vec3(p.rate, 0, 0)).x();

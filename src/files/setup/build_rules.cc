@@ -21,9 +21,9 @@ void addForces(const Setup& s, BuiltScene& built, std::vector<Problem>& problems
     if (!f.enabled) continue;
     act::Force force = f.force;
     force.who = selecting.take(f.who);
-    if (force.from > s.last_frame || force.to < s.first_frame)
+    if (force.from > s.planned_last || force.to < s.first_frame)
       problems.push_back({fmt::format("force '{}' acts in frames {} to {}, outside the shot's {} to {}",
-                                      f.name, force.from, force.to, s.first_frame, s.last_frame),
+                                      f.name, force.from, force.to, s.first_frame, s.planned_last),
                           f.where});
     if (force.kind == act::ForceKind::Gravity && built.scene.gravity.norm() > 0) {
       const auto falls = [&](PieceId p) {
@@ -65,10 +65,11 @@ class Ruler {
 
   void checkFrames(const RuleSetup& r) {
     const world::RuleWhen& w = r.rule.when;
-    if (w.from > s_.last_frame || w.to < s_.first_frame)
-      problems_.push_back({fmt::format("rule '{}' waits for frame {}, outside the shot's {} to {}", r.name,
-                                       w.from > s_.last_frame ? w.from : w.to, s_.first_frame, s_.last_frame),
-                           r.when_where});
+    if (w.from > s_.planned_last || w.to < s_.first_frame)
+      problems_.push_back(
+          {fmt::format("rule '{}' waits for frame {}, outside the shot's {} to {}", r.name,
+                       w.from > s_.planned_last ? w.from : w.to, s_.first_frame, s_.planned_last),
+           r.when_where});
   }
 
   void checkPieces(const RuleSetup& r, const world::Rule& rule) {

@@ -100,6 +100,7 @@ void readWhole(Table& root, Setup& s) {
     if (s.first_frame != frames[0] || s.last_frame != frames[1])
       root.complain("frames", "frames are whole numbers");
   }
+  s.planned_last = std::max(s.planned_last, s.last_frame);
   s.cached_from = s.first_frame;
   s.first_frame -= root.integer("preroll", 0, {0, 1e5});
   s.seed = root.seed("seed", 0);
@@ -202,7 +203,9 @@ Setup parseSetup(const std::string& path, const std::string& text,
     doc.complain(e.source(), fmt::format("not TOML: {}", e.description()));
     doc.throwIfAny();
   }
+  const int written_last = tree["frames"][1].value_or(s.last_frame);
   applyOverrides(tree, overrides);
+  s.planned_last = written_last;
   Table root(doc, tree, "the setup");
   readWhole(root, s);
   readSolver(root, s);

@@ -67,14 +67,15 @@ void readFrom(Table& from, const Setup& s, PourSetup& p) {
 
 void readWhen(Table& t, const Setup& s, PourSetup& p) {
   p.first = s.first_frame;
-  p.last = s.last_frame;
+  p.last = s.planned_last;
   if (t.has("frames")) {
     const std::vector<double> two = t.numbers("frames", 2, {-1e6, 1e6});
     if (two.size() == 2) p.first = two[0], p.last = two[1];
     if (!(p.first < p.last)) t.complain("frames", "the first of the two frames must come before the second");
-    if (p.first >= s.last_frame || p.last <= s.first_frame)
+    if (p.first >= s.planned_last || p.last <= s.first_frame)
       t.complain("frames", fmt::format("pour '{}' runs in frames {} to {}, outside the shot's {} to {}",
-                                       p.name, p.first, p.last, s.first_frame, s.last_frame));
+                                       p.name, p.first, p.last, s.first_frame, s.planned_last));
+    p.last = least(p.last, s.planned_last);
   }
   p.rate = t.keyable("rate", 0, 1, kNotNegative, p.rates);
   p.per_frame = t.number("per_frame", 0, kNotNegative);

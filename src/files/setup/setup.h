@@ -339,7 +339,10 @@ struct Setup {
   bool up_is_z = false;
   double fps = 24;
   int first_frame = 1, last_frame = 96;  // of the simulation
-  int cached_from = 1;                   // the first frame that a cache keeps
+  // The last that the file speaks of, or the command line if that is later: what is planned is planned up to
+  // there, so that a run of fewer frames is the same shot, and may go on.
+  int planned_last = 96;
+  int cached_from = 1;  // the first frame that a cache keeps
   std::uint64_t seed = 0;
   Vec3 gravity = Vec3(0, -9.81, 0);
   double time_scale = 1;
