@@ -9,7 +9,7 @@ packages=(
   libembree-dev libpng-dev libcairo2-dev fonts-dejavu-core gnuplot-nox
   catch2
 )
-[ "${1:-}" = --checks ] && packages+=(clang-format sqlite3 python3 libbenchmark-dev)
+[ "${1:-}" = --checks ] && packages+=(clang-format sqlite3 python3 python3-zstandard libbenchmark-dev)
 missing=()
 for p in "${packages[@]}"; do
   dpkg-query -W -f='${Status}' "$p" 2>/dev/null | grep -q 'ok installed' || missing+=("$p")

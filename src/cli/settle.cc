@@ -9,6 +9,7 @@
 
 #include "cli/command.h"
 #include "cli/progress.h"
+#include "files/export/still.h"
 #include "files/simulate.h"
 
 namespace drubble::cli {
@@ -78,6 +79,8 @@ int settleCommand(const std::vector<std::string>& arguments) {
       "take these pieces away first: a name pattern or @name")(
       "nudge", po::value<std::vector<std::string>>()->composing()->value_name("PIECE=X,Y,Z"),
       "move a piece by so much first; it and what it touches settle")(
+      "as-mesh", po::value<std::string>()->value_name("FILE"),
+      "write how it lies as plain geometry too: .obj, .ply as one mesh, .usda, .glb as linked instances")(
       "lively", po::bool_switch(), "let things bounce and roll as they do; else they are calmed")(
       "threads", po::value<int>()->default_value(0), "how many threads share the work (default: one a core)")(
       "json", po::bool_switch(), "the outcome as JSON on stdout");
@@ -106,6 +109,10 @@ int settleCommand(const std::vector<std::string>& arguments) {
   if (const auto again = p.as<std::string>("again"); !again.empty()) startAgain(again, run.cache_path, setup);
   if (run.settle->most_frames < 1)
     throw Error(ErrorKind::Usage, "--most-frames must be at least 1: how long to wait for rest");
+  const std::string mesh = p.has("as-mesh") ? p.as<std::string>("as-mesh") : "";
+  if (!mesh.empty() && !files::isStillPath(mesh))
+    throw Error(ErrorKind::Usage,
+                fmt::format("--as-mesh '{}' ends in none of .obj, .ply, .usda, .glb", mesh));
   run.stop = stopAsked;
   ProgressLine line;
   run.progress = [&](const files::RunProgress& r) { line.tell(r); };
@@ -115,6 +122,11 @@ int settleCommand(const std::vector<std::string>& arguments) {
   const files::RunOutcome done = files::simulate(setup, run);
   line.close();
   for (const std::string& n : done.notes) std::cerr << "note: " << n << "\n";
+  if (!mesh.empty()) {
+    files::CacheReader cache(run.cache_path);
+    writeStill(cache, mesh);
+    std::cerr << fmt::format("wrote {}\n", mesh);
+  }
   if (p.as<bool>("json")) {
     std::cout << nlohmann::json({{"cache", run.cache_path},
                                  {"frame", done.last_frame},

@@ -114,3 +114,53 @@ TEST_CASE("an edited cache is drawn, reported and handed on as any other, and no
   CHECK(p.run({"edit", "crates.drub", "-o", "x.drub", "--freeze", "load/*"}).code == 2);
   CHECK_FALSE(std::filesystem::exists(p.path("x.drub")));
 }
+
+TEST_CASE("the reader in docs/cache.md reads a cache as the report does") {
+  const Program p;
+  made(p);
+  const std::string python = [] {
+    for (const char* name : {"python3", "/usr/bin/python3"})
+      if (std::system((std::string(name) + " -c 'import zstandard' 2>/dev/null").c_str()) == 0) return name;
+    return "";
+  }();
+  if (python.empty()) {
+    WARN("no Python with zstandard here: the reader of docs/cache.md was not run");
+    return;
+  }
+  const std::string docs = p.read(drubble::test::demoPath("../docs/cache.md"));
+  const std::size_t start = docs.find("```python\n") + 10;
+  p.write("reader.py",
+          docs.substr(start, docs.find("```", start) - start) +
+              "\nimport json\nprint(json.dumps({f: read_frame('crates.drub', f) for f in (1, 9, 24)}))\n");
+  const std::string command = "cd '" + p.folder().string() + "' && " + python + " reader.py > read.json";
+  REQUIRE(std::system(command.c_str()) == 0);
+  const json read = json::parse(p.read("read.json"));
+  for (const char* frame : {"1", "9", "24"}) {
+    const json poses =
+        json::parse(p.run({"report", "crates.drub", "--frame", frame, "--poses", "--json"}).out)["poses"];
+    CHECK(read[frame].size() == poses.size());
+    for (const json& pose : poses) {
+      const json& state = read[frame][pose["name"].get<std::string>()];
+      for (std::size_t k = 0; k < 3; ++k) {
+        CHECK(state[0][k].get<double>() * 100 == Approx(pose["centre"][k].get<double>()).margin(1e-6));
+        CHECK(state[2][k].get<double>() * 100 == Approx(pose["velocity"][k].get<double>()).margin(1e-4));
+      }
+      for (std::size_t k = 0; k < 4; ++k)
+        CHECK(state[1][k].get<double>() == Approx(pose["turn"][k].get<double>()).margin(1e-6));
+    }
+  }
+}
+
+TEST_CASE("what is settled is plain geometry too, when asked") {
+  const Program p;
+  p.write("crates.toml", kCrates);
+  const Ran r = p.run({"settle", "crates.toml", "-o", "pile.drub", "--as-mesh", "pile.obj"});
+  INFO(r.err);
+  REQUIRE(r.code == 0);
+  const std::string obj = p.read("pile.obj");
+  CHECK_THAT(obj, Contains("g load/0008\n") && Contains("usemtl quay\n"));
+  CHECK(p.run({"settle", "crates.toml", "-o", "pile.drub", "--force", "--as-mesh", "pile.usda"}).code == 0);
+  CHECK_THAT(p.read("pile.usda"), Contains("def PointInstancer \"still\"") && !Contains("timeSamples"));
+  CHECK(p.run({"settle", "crates.toml", "-o", "no.drub", "--as-mesh", "pile.txt"}).code == 2);
+  CHECK_FALSE(std::filesystem::exists(p.path("no.drub")));
+}
