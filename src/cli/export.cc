@@ -67,10 +67,11 @@ std::vector<std::string> words(const std::string& text) {
 int exportEvents(const Parsed& p, files::Shot& shot) {
   files::EventOptions options;
   const auto what = p.as<std::string>("events");
-  if (what != "all" && what != "hits" && what != "breaks")
-    throw Error(ErrorKind::Usage, fmt::format("--events '{}' is none of all, hits, breaks", what));
-  options.hits = what != "breaks";
-  options.breaks = what != "hits";
+  if (what != "all" && what != "hits" && what != "breaks" && what != "contacts")
+    throw Error(ErrorKind::Usage, fmt::format("--events '{}' is none of all, hits, breaks, contacts", what));
+  options.hits = what == "all" || what == "hits";
+  options.breaks = what == "all" || what == "breaks";
+  options.contacts = what == "contacts";
   options.least_impulse = p.as<double>("least-impulse");
   options.least_speed = p.as<double>("least-speed");
   options.gather = p.as<double>("gather");
@@ -132,9 +133,11 @@ int exportCommand(const std::vector<std::string>& arguments) {
           .c_str())("thin", po::value<double>()->value_name("LENGTH"),
                     "for .csv: leave out keys without which no point is off by more (in the setup's unit)")(
       "events", po::value<std::string>()->value_name("WHICH"),
-      "instead of motion what happened, as points: all, hits, breaks (.csv, .ply, .usda)")(
-      "least-impulse", po::value<double>()->default_value(0), "of hits, N s")(
-      "least-speed", po::value<double>()->default_value(0), "of hits, in the setup's unit a second")(
+      "instead of motion what happened, as points: all (hits and breaks), hits, breaks, or contacts that a "
+      "watch keeps (.csv, .ply, .usda)")("least-impulse", po::value<double>()->default_value(0),
+                                         "of hits, N s")(
+      "least-speed", po::value<double>()->default_value(0),
+      "of hits, or across of contacts, in the setup's unit a second")(
       "gather", po::value<double>()->default_value(0)->value_name("LENGTH"),
       "events so near each other, without a frame between, become one burst");
   const Parsed p =

@@ -98,6 +98,7 @@ struct Watch {
   std::string name;
   std::vector<PieceId> who;       // ascending
   std::optional<Region> in = {};  // what of them lies there is counted
+  bool keep_contacts = false;     // what touches them is told in each frame
 };
 
 struct SceneJoint {

@@ -101,6 +101,7 @@ class CacheReader {
   std::vector<CachedRule> rules() { return readRules(*db_); }
   std::vector<CachedPour> pours() { return readPours(*db_); }
   std::vector<CachedWatch> watches() { return readWatches(*db_); }
+  std::vector<CachedContact> contacts(int frame) { return readContacts(*db_, frame); }
   std::vector<std::string> notes();
   // What is shown of a prototype, body space (m); nothing: its mesh.
   std::optional<LookedMesh> shownMesh(std::size_t prototype);

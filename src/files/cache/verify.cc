@@ -27,6 +27,7 @@ constexpr Hashed kHashed[] = {
     {"shown meshes", "'what is shown of prototype ' || prototype", "shown", "mesh", "mesh_hash"},
     {"forms", "'a form of prototype ' || prototype || ' at frame ' || frame", "bends", "data", "hash"},
     {"stress", "'the stress at frame ' || frame", "bond_stress", "data", "hash"},
+    {"contacts", "'the contacts at frame ' || frame", "contacts", "data", "hash"},
     {"checkpoints", "'the checkpoint at frame ' || frame", "checkpoints", "data", "hash"}};
 
 constexpr const char* kCounted[] = {"pieces",      "events",       "joints",     "bonds",

@@ -56,6 +56,10 @@ cylinder = [10, 40]
 origin = "base"
 at = [-150, 0, 0]
 role = "static"
+[[watch]]
+name = "rubble"
+who = "block/*"
+keep_contacts = true
 [[body]]
 name = "float"
 sphere = 8
@@ -423,4 +427,30 @@ TEST_CASE("exports refuse frames that are not there and names that nothing has",
   e.options.first.reset();
   e.options.who = {"blocks/*"};
   CHECK_THROWS_WITH(Shot(e.cache, e.options), Catch::Contains("takes no piece"));
+}
+
+TEST_CASE("contacts start, last and end, and bear at rest what they have to", "[export]") {
+  Exporting e("contacts.csv");
+  Shot shot(e.cache, e.options);
+  EventOptions options;
+  options.hits = options.breaks = false;
+  options.contacts = true;
+  const std::vector<ShotEvent> all = eventsOf(shot, options);
+  std::map<std::pair<std::uint32_t, std::uint32_t>, std::string> last;
+  std::map<std::string, std::size_t> kinds;
+  for (const ShotEvent& c : all) {
+    std::string& before = last[{c.a, c.b}];
+    if (c.kind == "start") CHECK((before.empty() || before == "end"));
+    if (c.kind != "start") CHECK((before == "start" || before == "lasting"));
+    before = c.kind;
+    ++kinds[c.kind];
+    CHECK((c.a == 0 || e.cache.pieces()[c.a].name.starts_with("block/") ||
+           e.cache.pieces()[c.b].name.starts_with("block/")));
+    CHECK(c.sliding <= c.speed + 1e-6);
+  }
+  CHECK(kinds["start"] > 3);
+  CHECK(kinds["lasting"] > 5);
+  CHECK(kinds["end"] > 0);
+  writeEvents(shot, all);
+  CHECK(textOf(e.options.path).find(",lasting,quay,block/") != std::string::npos);
 }

@@ -48,7 +48,7 @@ ShownMesh shownOf(CacheReader& cache, std::uint32_t id) {
 // The ground has no end: what is shown of it is a patch, and must bear all that moves.
 void widen(ShownMesh& patch, const Box& all_m, const Vec3& at_m) {
   const double unit_radius = patch.radius;
-  const double radius = 3 * greatest((all_m.low - at_m).norm(), (all_m.high - at_m).norm());
+  const double radius = 6 * greatest((all_m.low - at_m).norm(), (all_m.high - at_m).norm());
   if (!(radius > patch.radius * patch.unit)) return;
   for (Vec3& v : patch.mesh.vertices) v *= radius / (patch.unit * unit_radius);
   patch.radius = radius / patch.unit;

@@ -43,7 +43,8 @@ class Acts {
               [](const auto& a, const auto& b) { return a.piece < b.piece; });
     for (const WatchSetup& w : s_.watches)
       if (w.enabled)
-        built_.scene.watches.push_back({w.name, selecting_.take(w.who), regionOf(w.in, built_, problems_)});
+        built_.scene.watches.push_back(
+            {w.name, selecting_.take(w.who), regionOf(w.in, built_, problems_), w.keep_contacts});
     for (const ContactSetup& c : s_.contacts)
       if (c.enabled) addContact(c);
     if (problems_.empty()) predictReleases();

@@ -76,7 +76,14 @@ Values valuesOf(const SetupText& s) {
 }  // namespace
 
 std::string SetupChange::told() const {
-  const auto brief = [](const std::string& x) { return x.size() > 60 ? x.substr(0, 57) + "..." : x; };
+  const auto brief = [&](const std::string& x) {
+    char* end = nullptr;
+    const double number = std::strtod(x.c_str(), &end);
+    const std::string rounded = fmt::format("{:.6g}", number);
+    const bool is_number = !x.empty() && *end == '\0';
+    if (is_number && rounded.size() < x.size() && std::strtod(rounded.c_str(), nullptr) != 0) return rounded;
+    return x.size() > 60 ? x.substr(0, 57) + "..." : x;
+  };
   if (key.empty()) return "the whole text";
   if (before.empty()) return fmt::format("{}: new, {}", key, brief(after));
   if (after.empty()) return fmt::format("{}: {}, now not there", key, brief(before));

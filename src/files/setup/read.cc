@@ -71,6 +71,7 @@ void readWatch(Table& t, WatchSetup& w) {
   if (w.name.empty()) t.complain("name", "every watch needs a name");
   w.who = readSelector(t, "who", true);
   w.in = readRegion(t, "inside");
+  w.keep_contacts = t.flag("keep_contacts", false);
 }
 
 void readCamera(Table& t, CameraSetup& c) {

@@ -313,6 +313,7 @@ struct WatchSetup {
   Where where;
   Selector who;
   std::optional<SelectSetup::Region> in;
+  bool keep_contacts = false;
 };
 
 struct CameraSetup {
