@@ -295,10 +295,9 @@ class Run {
     const auto t = Clock::now();
     const measure::Penetration depth = meter_.measure(world_, &world_.team());
     const double measured = since(t);
-    writer_.addFrame(world_, stats, depth, {solve_seconds, measured, last_store_});
+    out_.digest = writer_.addFrame(world_, stats, depth, {solve_seconds, measured, last_store_});
     last_store_ = since(t) - measured;
     stored_ = stats.frame;
-    out_.digest = fmt::format("{:016x}", world_.digest());
     out_.stats.measure += measured;
     out_.stats.store += last_store_;
     out_.stats.substeps += static_cast<std::uint64_t>(stats.substeps);

@@ -201,3 +201,25 @@ TEST_CASE("the forms of a mesh that bends come back frame by frame; beyond them 
   CHECK_THROWS_WITH(broken.verticesAt(0, 4), Catch::Contains("form of 'lid' at frame 4"));
   CHECK(broken.verticesAt(0, 5)[0].y() == Approx(0.5));
 }
+
+TEST_CASE("on a network disk no memory is shared: a reader sees what is committed, and one file is left") {
+  const Folder folder;
+  const std::string path = folder.file("far.drub");
+  const Setup setup = dropSetup(6);
+  const BuiltScene built = buildScene(setup);
+  world::World world(built.scene);
+  measure::PenetrationMeter meter;
+  CacheWriter writer(path, false, false);
+  writer.begin(setup, {}, built);
+  world::Watcher nobody;
+  for (int f = 1; f <= 4; ++f) {
+    if (f > 1) world.advance(nobody);
+    writer.addFrame(world, world.stats(), meter.measure(world, &world.team()), {});
+    CHECK(CacheReader(path).frames().size() == static_cast<std::size_t>(f));
+    CHECK_FALSE(fs::exists(path + "-wal"));
+  }
+  writer.finish(&world, "stopped");
+  CHECK_FALSE(fs::exists(path + "-journal"));
+  CHECK(CacheReader(path).info().state == "stopped");
+  CHECK_THROWS_WITH(CacheWriter(path, true), Catch::Contains("another run"));
+}

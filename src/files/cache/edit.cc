@@ -261,7 +261,7 @@ class Editing {
       f.digest = digestOf(states);
       last_ = s.frame;
       last_simulated_ = f.simulated;
-      rows_.add(db_, f, std::move(states));
+      FrameRows::write(db_, f, rows_.pack(s.frame, std::move(states)));
       if (options_.progress)
         options_.progress(static_cast<double>(&s - plan.data() + 1) / static_cast<double>(plan.size()));
     }

@@ -5,25 +5,31 @@
 
 namespace drubble::files {
 
-void FrameRows::add(Database& db, const CachedFrame& f, std::vector<PieceState>&& states) {
+FrameRows::Packed FrameRows::pack(int frame, std::vector<PieceState>&& states) {
   const bool whole = key_.empty() || since_key_ + 1 >= kKeyFrameEvery;
+  Packed out;
+  if (whole) {
+    out = {frame, u32(states.size()), packFrame({}, states)};
+    key_ = std::move(states);
+    key_frame_ = frame;
+    since_key_ = 0;
+    return out;
+  }
   std::vector<std::uint32_t> index;
   std::vector<PieceState> changed;
-  if (whole) {
-    key_frame_ = f.frame;
-    since_key_ = 0;
-  } else {
-    for (std::size_t i = 0; i < states.size(); ++i) {
-      if (states[i] == key_[i]) continue;
-      index.push_back(u32(i));
-      changed.push_back(states[i]);
-    }
-    ++since_key_;
+  for (std::size_t i = 0; i < states.size(); ++i) {
+    if (states[i] == key_[i]) continue;
+    index.push_back(u32(i));
+    changed.push_back(states[i]);
   }
-  const Blob blob = packFrame(index, whole ? states : changed);
+  ++since_key_;
+  return {key_frame_, u32(index.size()), packFrame(index, changed)};
+}
+
+void FrameRows::write(Database& db, const CachedFrame& f, const Packed& packed) {
   Statement row(db, "INSERT INTO frames VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)");
-  row.bind(f.frame).bind(key_frame_).bind(u32(whole ? states.size() : index.size()));
-  row.bind(std::span<const std::byte>(blob.data)).bind(blob.hash).bind(f.digest);
+  row.bind(f.frame).bind(packed.key_frame).bind(packed.count);
+  row.bind(std::span<const std::byte>(packed.blob.data)).bind(packed.blob.hash).bind(f.digest);
   row.bind(f.substeps).bind(f.iterations).bind(f.awake).bind(f.asleep).bind(f.contacts);
   row.bind(f.kinetic).bind(f.potential).bind(f.work).bind(f.asks).bind(f.asking).bind(f.simulated);
   row.bind(f.depth_worst).bind(f.depth_p99).bind(f.share_worst).bind(f.share_p99);
@@ -34,7 +40,6 @@ void FrameRows::add(Database& db, const CachedFrame& f, std::vector<PieceState>&
       .bind(f.measure_seconds)
       .bind(f.store_seconds)
       .once();
-  if (whole) key_ = std::move(states);
 }
 
 }  // namespace drubble::files

@@ -14,8 +14,15 @@ class FrameRows {
   explicit FrameRows(const CachePast& past)
       : key_(past.key), key_frame_(past.key_frame), since_key_(past.since_key) {}
 
-  // Within a transaction; frames ascend. Times that it took come with it.
-  void add(Database& db, const CachedFrame& about, std::vector<PieceState>&& states);
+  // Of the next frame; frames ascend.
+  struct Packed {
+    int key_frame = 0;
+    std::uint32_t count = 0;
+    Blob blob;
+  };
+  Packed pack(int frame, std::vector<PieceState>&& states);
+  // Within a transaction. Times that it took come with it.
+  static void write(Database& db, const CachedFrame& about, const Packed& packed);
 
  private:
   std::vector<PieceState> key_;  // the last key frame

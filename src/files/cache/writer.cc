@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <future>
 
 #include "files/cache/bonds.h"
 #include "files/cache/format.h"
@@ -17,6 +18,8 @@
 namespace drubble::files {
 
 namespace {
+
+constexpr std::size_t kManyPieces = 4000;
 
 // Driven at first, handed to the solver later.
 bool released(const world::Scene& s, std::size_t piece) {
@@ -81,7 +84,7 @@ std::string freedPath(const std::string& path, bool force) {
 // A write-ahead log needs memory that all who have the file open share; elsewhere the older way, in which a
 // reader may wait for a writer.
 void CacheWriter::openJournal() {
-  const char* journal = onLocalDisk(path()) ? "WAL" : "DELETE";
+  const char* journal = local() ? "WAL" : "DELETE";
   db_.run(fmt::format("PRAGMA page_size=16384; PRAGMA journal_mode={}; PRAGMA synchronous=NORMAL;", journal));
 }
 
@@ -92,8 +95,8 @@ void makeCache(Database& db) {
   db.run("COMMIT");
 }
 
-CacheWriter::CacheWriter(const std::string& path, bool force)
-    : lock_(inFolder(path)), db_(freedPath(path, force), Database::Mode::Write) {
+CacheWriter::CacheWriter(const std::string& path, bool force, std::optional<bool> local)
+    : told_local_(local), lock_(inFolder(path)), db_(freedPath(path, force), Database::Mode::Write) {
   openJournal();
   makeCache(db_);
 }
@@ -218,14 +221,16 @@ void CacheWriter::addBends(const world::Scene& s) {
   }
 }
 
-void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats,
-                           const measure::Penetration& depth, const Timings& timings) {
+std::string CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats,
+                                  const measure::Penetration& depth, const Timings& timings) {
   std::vector<PieceState> states(w.motion().size());
+  // Of many pieces it takes as long as all the rest.
+  const auto how = states.size() > kManyPieces ? std::launch::async : std::launch::deferred;
+  std::future<std::uint64_t> digest = std::async(how, [&w] { return w.digest(); });
   for (std::size_t i = 0; i < states.size(); ++i) states[i] = stateOf(w, i);
   const auto number = [](PieceId id) { return id.valid() ? static_cast<int>(id.value) : -1; };
   CachedFrame f;
   f.frame = stats.frame;
-  f.digest = fmt::format("{:016x}", w.digest());
   f.substeps = stats.substeps;
   f.iterations = stats.iterations;
   f.awake = stats.awake;
@@ -246,8 +251,10 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   f.solve_seconds = timings.solve;
   f.measure_seconds = timings.measure;
   f.store_seconds = timings.store;
+  const FrameRows::Packed packed = rows_.pack(f.frame, std::move(states));
+  f.digest = fmt::format("{:016x}", digest.get());
   db_.run("BEGIN");
-  rows_.add(db_, f, std::move(states));
+  FrameRows::write(db_, f, packed);
   addEvents(w);
   writeJointFrame(db_, w);
   writeBondFrame(db_, w, stats);
@@ -255,6 +262,7 @@ void CacheWriter::addFrame(const world::World& w, const world::FrameStats& stats
   writePourFrame(db_, w);
   writeWatchFrame(db_, w);
   db_.run("COMMIT");
+  return f.digest;
 }
 
 void CacheWriter::addEvents(const world::World& w) {
@@ -306,7 +314,7 @@ void CacheWriter::finish(const world::World* between_frames, const std::string& 
   db_.run("BEGIN");
   setMeta("state", state);
   db_.run("COMMIT");
-  if (onLocalDisk(path())) db_.run("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE;");
+  if (local()) db_.run("PRAGMA wal_checkpoint(TRUNCATE); PRAGMA journal_mode=DELETE;");
 }
 
 }  // namespace drubble::files

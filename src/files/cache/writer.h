@@ -3,6 +3,7 @@
 // happens.
 #pragma once
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -31,14 +32,16 @@ class CacheWriter {
  public:
   // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists or another run
   // writes it, Error(Output) when it cannot be written.
-  CacheWriter(const std::string& path, bool force);
+  // `local`: as onLocalDisk says, unless told.
+  CacheWriter(const std::string& path, bool force, std::optional<bool> local = {});
   // Goes on behind the frames of a cache.
   CacheWriter(const std::string& path, const CachePast& past);
 
   // With a past, what was said of the setup is said anew.
   void begin(const Setup& setup, const std::vector<std::string>& overrides, const BuiltScene& built);
-  void addFrame(const world::World& w, const world::FrameStats& stats, const measure::Penetration& depth,
-                const Timings& timings);
+  // Returns the digest of the motion, as it is stored.
+  std::string addFrame(const world::World& w, const world::FrameStats& stats,
+                       const measure::Penetration& depth, const Timings& timings);
   void note(int frame, const std::string& text);
   // Keeps all of the world's state between frames: of kKeptCheckpoints, those that lie most evenly, and the
   // last two.
@@ -57,7 +60,9 @@ class CacheWriter {
   void addEvents(const world::World& w);
 
   void openJournal();
+  bool local() const { return told_local_.value_or(onLocalDisk(path())); }
 
+  std::optional<bool> told_local_;
   WriterLock lock_;
   Database db_;
   bool goes_on_ = false;
