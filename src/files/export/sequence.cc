@@ -211,6 +211,38 @@ std::string materialsPath(const std::string& pattern) {
 
 }  // namespace
 
+std::uint64_t bytesOfFrames(const Shot& shot, FrameForm form) {
+  std::uint64_t vertices = 0, faces = 0;
+  for (const ShownPiece& p : shot.pieces()) {
+    vertices += shot.meshes()[p.mesh].mesh.vertices.size();
+    faces += shot.meshes()[p.mesh].mesh.triangles.size();
+  }
+  const std::uint64_t pieces = shot.pieces().size(), frames = shot.times().size();
+  if (form == FrameForm::PlyPoints) return frames * pieces * 90;
+  if (form == FrameForm::PlyMesh) return frames * (pieces * 30 + vertices * 24 + faces * 18);
+  return frames * (vertices * 30 + faces * 110);
+}
+
+namespace {
+
+void requireRoom(const Shot& shot, FrameForm form) {
+  namespace fs = std::filesystem;
+  std::error_code unknown;
+  const fs::path folder = fs::absolute(shot.options().path).parent_path();
+  const fs::space_info room = fs::space(fs::exists(folder, unknown) ? folder : fs::current_path(), unknown);
+  const auto wanted = static_cast<double>(bytesOfFrames(shot, form)),
+             files = static_cast<double>(shot.times().size());
+  if (!unknown && wanted > static_cast<double>(room.available))
+    throw Error(
+        ErrorKind::Usage,
+        fmt::format(
+            "{} files of about {:.3g} MB want {:.3g} GB, and {:.3g} GB are free: write fewer frames or "
+            "pieces, or instances (.usda) or points",
+            files, wanted / 1e6 / files, wanted / 1e9, static_cast<double>(room.available) / 1e9));
+}
+
+}  // namespace
+
 std::size_t writeFrames(Shot& shot, FrameForm form) {
   const std::string& pattern = shot.options().path;
   if (!isNumbered(pattern) && !shot.still())
@@ -219,6 +251,7 @@ std::size_t writeFrames(Shot& shot, FrameForm form) {
         fmt::format("'{}' is one file, and there are {} frames: put a row of # where their numbers go, like "
                     "shot.####{}, or give --frame",
                     pattern, shot.times().size(), std::filesystem::path(pattern).extension().string()));
+  requireRoom(shot, form);
   std::vector<Corners> corners;
   if (form == FrameForm::ObjMesh) {
     writeMaterials(shot, materialsPath(pattern));

@@ -13,9 +13,12 @@ enum class FrameForm {
   PlyPoints  // binary; a point a piece, with orientation, speeds, size and state
 };
 
+// Roughly, of all frames together, if all pieces are there.
+std::uint64_t bytesOfFrames(const Shot& shot, FrameForm form);
+
 // The path has a row of # for the frame's number, unless there is but one. Speeds are in the setup's unit
-// (spin in rad) a second of the shot. Returns how many files were written. Throws Error(Output),
-// Error(Usage).
+// (spin in rad) a second of the shot. Returns how many files were written. Throws Error(Output), and
+// Error(Usage), also where there is clearly no room for all of them.
 std::size_t writeFrames(Shot& shot, FrameForm form);
 
 }  // namespace drubble::files
