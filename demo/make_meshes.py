@@ -269,6 +269,23 @@ def hopper():
     write("hopper", vertices, faces)
 
 
+def bollard():
+    """What is seen of the bollard: flutes up its shaft, a neck where ropes have worn it, a head that overhangs."""
+    outline = [(0.0, -0.55), (0.30, -0.55), (0.325, -0.53)]  # radius, y: up from the foot, about the middle
+    outline += [(0.325, -0.44)] + [(0.31, -0.42 + 0.06 * k) for k in range(11)]
+    outline += [(0.29, 0.22), (0.265, 0.25), (0.255, 0.29), (0.265, 0.33), (0.30, 0.36)]
+    outline += [(0.345 - 0.02 * (1 - math.cos(0.5 * math.pi * k / 5)), 0.38 + 0.12 * k / 5) for k in range(6)]
+    outline += [(0.30, 0.53), (0.22, 0.545), (0.0, 0.55)]
+
+    def place(ring, angle):
+        radius, y = ring
+        shaft = 1.0 if -0.43 < y < 0.21 else 0.0
+        radius -= 0.014 * shaft * abs(math.cos(8 * angle)) ** 3
+        return (radius * math.cos(angle), y, radius * math.sin(angle))
+
+    write("bollard_hi", *revolved(outline[::-1], 96, place))
+
+
 if __name__ == "__main__":
     OUT.mkdir(exist_ok=True)
     basket()
@@ -277,3 +294,4 @@ if __name__ == "__main__":
     bars()
     flue()
     hopper()
+    bollard()

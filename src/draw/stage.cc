@@ -5,21 +5,25 @@
 
 #include "files/cache/format.h"
 #include "files/made_look.h"
+#include "files/shown.h"
 
 namespace drubble::draw {
 
 namespace {
 
-// With what is shown of a prototype, where that is more than its mesh.
+// What is shown of a prototype, where that is more than its mesh.
+void showInstead(std::optional<files::LookedMesh>&& shown, StageMesh& m) {
+  if (!shown) return;
+  m.mesh = std::move(shown->mesh);
+  m.inside.clear();
+  for (const std::uint32_t material : shown->look.materials)
+    m.inside.push_back(shown->look.names[material].ends_with(files::kInsideName) ? 1 : 0);
+}
+
 StageMesh meshOf(files::CacheReader& cache, std::size_t prototype) {
   const files::CachedPrototype& p = cache.prototypes()[prototype];
   StageMesh m{p.name, p.mesh, p.colour, p.show, p.shape == "ground", false, p.inside, p.inside_colour};
-  if (std::optional<files::LookedMesh> shown = cache.shownMesh(prototype)) {
-    m.mesh = std::move(shown->mesh);
-    m.inside.clear();
-    for (const std::uint32_t material : shown->look.materials)
-      m.inside.push_back(shown->look.names[material].ends_with(files::kInsideName) ? 1 : 0);
-  }
+  showInstead(cache.shownMesh(prototype), m);
   return m;
 }
 
@@ -54,6 +58,8 @@ Stage stageOf(const files::Setup& setup, const files::BuiltScene& built) {
   for (const world::Prototype& p : built.scene.prototypes)
     s.meshes.push_back({p.name, p.mesh, p.colour, p.show, p.shape.kind == shape::Kind::Plane, false, p.inside,
                         p.inside_colour});
+  std::vector<std::optional<files::LookedMesh>> shown = files::shownMeshes(setup, built);
+  for (std::size_t i = 0; i < shown.size(); ++i) showInstead(std::move(shown[i]), s.meshes[i]);
   for (const world::Piece& p : built.scene.pieces)
     s.pieces.push_back(
         {p.name, p.prototype.value, p.role == world::Role::Dynamic, 1, u32(s.pieces.size()), Vec3::Zero()});

@@ -8,6 +8,7 @@
 #include <map>
 #include <set>
 
+#include "core/mesh/mass.h"
 #include "files/cuts.h"
 #include "files/made_look.h"
 #include "files/meshes.h"
@@ -98,6 +99,9 @@ class Showing {
     LookedMesh out;
     out.mesh = mesh::welded(file.mesh);
     for (Vec3& v : out.mesh.vertices) v *= factor;
+    // What is closed has an outside.
+    if (mesh::closedness(out.mesh).closed() && mesh::massProperties(out.mesh).volume < 0)
+      for (mesh::Triangle& t : out.mesh.triangles) std::swap(t[1], t[2]);
     return out;
   }
 
