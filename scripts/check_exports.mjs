@@ -114,7 +114,7 @@ function checkMesh(file, prim) {
 async function checkUsd(file, bytes, text) {
   const { parse } = await load("@kroxilon/usda-parser/lib/usda-parser.peggy.js").then((m) => (m.parse ? m : m.default));
   try {
-    if (bytes.length < 8e6) parse(text);
+    parse(text);
   } catch (e) {
     fail(file, `${e.message.slice(0, 200)} at ${JSON.stringify(e.location?.start)}`);
   }

@@ -88,6 +88,15 @@ std::pair<int, int> frameRange(const std::string& text) {
   return {first, last};
 }
 
+FramesAsked framesAsked(const Parsed& p) {
+  if (p.has("frames") && p.has("frame"))
+    throw Error(ErrorKind::Usage, "--frame is one, --frames are many: use one");
+  FramesAsked out;
+  if (p.has("frame")) out.first = out.last = p.as<int>("frame");
+  if (p.has("frames")) std::tie(out.first, out.last) = frameRange(p.as<std::string>("frames"));
+  return out;
+}
+
 int threadsFor(int asked) {
   if (asked < 0 || asked > 256)
     throw Error(ErrorKind::Usage, fmt::format("--threads {} is not from 1 to 256", asked));

@@ -2,6 +2,7 @@
 // What a command is: a name, a line of help, a function. And what all of them share.
 #pragma once
 #include <boost/program_options.hpp>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -51,6 +52,12 @@ Parsed parse(const std::vector<std::string>& arguments, const std::string& usage
 
 // "1-48": first and last. Throws Error(Usage).
 std::pair<int, int> frameRange(const std::string& text);
+
+// What --frames FIRST-LAST or --frame N say, of commands that have both.
+struct FramesAsked {
+  std::optional<int> first, last;
+};
+FramesAsked framesAsked(const Parsed& p);
 
 // As --threads asks; 0: one a core. Throws Error(Usage).
 int threadsFor(int asked);

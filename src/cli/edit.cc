@@ -46,8 +46,9 @@ files::EditOptions::Freeze freezeOf(const std::string& text) {
 int editCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
   options.add_options()("cache", po::value<std::string>()->required(), "which")(
-      "output,o", po::value<std::string>()->required(), "where the new cache goes")(
-      "force", po::bool_switch(), "replace a cache that is there already")(
+      "output,o", po::value<std::string>()->default_value(""),
+      "where the new cache goes (default: NAME.edited.drub)")("force", po::bool_switch(),
+                                                              "replace a cache that is there already")(
       "frames", po::value<std::string>()->value_name("FIRST-LAST"), "keep these: 12-60")(
       "frame", po::value<int>(), "keep this one alone: an arrangement to start from")(
       "slower", po::value<double>()->default_value(1),
@@ -63,20 +64,17 @@ int editCommand(const std::vector<std::string>& arguments) {
       "these pieces are gone")("join", po::value<std::string>()->default_value("")->value_name("CACHE"),
                                "its frames come after; it has the same pieces");
   const Parsed p =
-      parse(arguments, "edit CACHE -o NEW [options]",
+      parse(arguments, "edit CACHE [options]",
             "Makes another cache of one, which stays as it is. Nothing is simulated.", options, "cache", 1);
   if (p.help) return kDone;
   files::EditOptions o;
   o.path = p.as<std::string>("output");
+  if (o.path.empty())
+    o.path = std::filesystem::path(p.as<std::string>("cache")).replace_extension(".edited.drub").string();
   o.force = p.as<bool>("force");
-  if (p.has("frames") && p.has("frame"))
-    throw Error(ErrorKind::Usage, "--frame is one, --frames are many: use one");
-  if (p.has("frame")) o.first = o.last = p.as<int>("frame");
-  if (p.has("frames")) {
-    const auto [first, last] = frameRange(p.as<std::string>("frames"));
-    o.first = first;
-    o.last = last;
-  }
+  const FramesAsked frames = framesAsked(p);
+  o.first = frames.first;
+  o.last = frames.last;
   o.slower = p.as<double>("slower");
   if (!(o.slower >= 0.01 && o.slower <= 1000))
     throw Error(ErrorKind::Usage, fmt::format("--slower {} is not from 0.01 to 1000", o.slower));

@@ -38,14 +38,9 @@ std::string formFor(const std::string& path, const std::string& asked) {
 }
 
 void chooseFrames(const Parsed& p, files::ExportOptions& o) {
-  if (p.has("frames") && p.has("frame"))
-    throw Error(ErrorKind::Usage, "--frame is one, --frames are many: use one");
-  if (p.has("frame")) o.first = o.last = p.as<int>("frame");
-  if (p.has("frames")) {
-    const auto [first, last] = frameRange(p.as<std::string>("frames"));
-    o.first = first;
-    o.last = last;
-  }
+  const FramesAsked frames = framesAsked(p);
+  o.first = frames.first;
+  o.last = frames.last;
   o.step = p.as<int>("step");
   o.samples = p.as<int>("samples");
   if (o.step < 1) throw Error(ErrorKind::Usage, fmt::format("--step {} is not 1 or more", o.step));
@@ -113,8 +108,9 @@ void exportMotion(const Parsed& p, files::Shot& shot) {
 int exportCommand(const std::vector<std::string>& arguments) {
   po::options_description options("Options", 100);
   options.add_options()("cache", po::value<std::string>()->required(), "which")(
-      "output,o", po::value<std::string>()->required(),
-      "where it goes, and by its ending what it is: .usda, .glb, .ply, .obj, .csv; .ply and .obj have a row "
+      "output,o", po::value<std::string>()->default_value(""),
+      "where it goes (default: the cache's name with .usda; of events .events.csv), and by its ending what "
+      "it is: .usda, .glb, .ply, .obj, .csv; .ply and .obj have a row "
       "of # where "
       "the frame's number goes: shot.####.ply")("as", po::value<std::string>(),
                                                 ".usda: instances (default) or nodes; .glb: nodes (default), "
@@ -141,13 +137,17 @@ int exportCommand(const std::vector<std::string>& arguments) {
       "gather", po::value<double>()->default_value(0)->value_name("LENGTH"),
       "events so near each other, without a frame between, become one burst");
   const Parsed p =
-      parse(arguments, "export CACHE -o PATH [options]",
+      parse(arguments, "export CACHE [options]",
             "Hands motion or events on in open formats, in the setup's units.", options, "cache", 1);
   if (p.help) return kDone;
   catchStopSignals();
   ProgressLine line;
   files::ExportOptions o;
   o.path = p.as<std::string>("output");
+  if (o.path.empty())
+    o.path = std::filesystem::path(p.as<std::string>("cache"))
+                 .replace_extension(p.has("events") ? ".events.csv" : ".usda")
+                 .string();
   if (!p.has("events")) formFor(o.path, p.has("as") ? p.as<std::string>("as") : "");
   chooseFrames(p, o);
   if (p.has("who")) o.who = p.as<std::vector<std::string>>("who");

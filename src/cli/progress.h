@@ -38,5 +38,7 @@ struct RunRequest {
   world::Machine machine;
 };
 int runSetup(const RunRequest& request);
+// Where it goes, and from where it goes on.
+void choosePaths(const RunRequest& request, files::RunOptions& options);
 
 }  // namespace drubble::cli

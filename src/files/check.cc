@@ -9,6 +9,7 @@
 #include "core/measure/penetration.h"
 #include "core/mesh/mend.h"
 #include "files/check_bonds.h"
+#include "files/check_details.h"
 #include "files/check_joints.h"
 #include "files/check_pours.h"
 
@@ -221,6 +222,7 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkMeshes(setup, built, out);
   checkScale(setup, built, out);
   checkPours(built, out);
+  checkDetails(setup, built, out);
   for (const std::string& n : built.notes)
     if (!n.starts_with("[[bond]]"))
       out.push_back({Severity::Note, "place", n, {}, 0});  // a finding of its own

@@ -13,7 +13,7 @@ enum class Severity { Error, Warning, Note };
 struct Finding {
   Severity severity = Severity::Warning;
   std::string kind;     // "overlap", "fit", "keys", "eased", "mesh", "plugged", "scale", "joint", "bond",
-                        // "pour", "place"
+                        // "pour", "place", "detail"
   std::string message;  // which, how much, and what to change
   std::vector<std::string> pieces;
   double amount = 0;  // metres for an overlap, a share for a plug

@@ -8,6 +8,7 @@
 #include <map>
 
 #include "core/mesh/mass.h"
+#include "files/check.h"
 #include "files/export/shot.h"
 #include "files/made_look.h"
 #include "files/simulate.h"
@@ -132,6 +133,15 @@ TEST_CASE("a detail that is not there, or cannot be cut, is said with its place"
                              "[[cut]]\nof = \"float\"\npattern = \"scatter\"\ncount = 4\n");
   const BuiltScene scene = built(s);
   CHECK_THROWS_WITH(shownMeshes(s, scene), Catch::Contains("not closed"));
+  const std::vector<Finding> found = checkScene(s, scene);
+  REQUIRE(!found.empty());
+  CHECK(found[0].kind == "detail");
+  CHECK(found[0].severity == Severity::Error);
+  folder.write("ball.obj", ballObj(3));
+  const Setup large = parseSetup(
+      folder.at("x.toml"), "[[body]]\nname = \"float\"\nsphere = 1\ndetail = { mesh = \"ball.obj\" }\n");
+  const std::vector<Finding> beside = checkScene(large, built(large));
+  CHECK(std::any_of(beside.begin(), beside.end(), [](const Finding& f) { return f.kind == "detail"; }));
   CHECK_THROWS_WITH(
       parseSetup(folder.at("x.toml"), "[[body]]\nname = \"a\"\nsphere = 1\ndetail = { mash = \"x\" }\n"),
       Catch::Contains("detail"));

@@ -85,7 +85,9 @@ TEST_CASE("what cannot be written is said before anything is") {
   refused({"crates.csv", "--channels", "positon"}, "did you mean 'position'");
   refused({"crates.####.ply", "--samples", "2"}, "--samples");
   CHECK_FALSE(std::filesystem::exists(p.path("crates.usda")));
-  CHECK(p.run({"export", "crates.drub"}).code == 2);
+  CHECK_THAT(p.run({"export", "crates.drub"}).out, Contains("wrote crates.usda"));
+  CHECK_THAT(p.run({"export", "crates.drub", "--events", "hits"}).out, Contains("wrote crates.events.csv"));
+  CHECK_THAT(p.run({"edit", "crates.drub"}).out, Contains("wrote crates.edited.drub"));
 }
 
 TEST_CASE("an edited cache is drawn, reported and handed on as any other, and not gone on with") {

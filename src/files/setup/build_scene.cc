@@ -4,8 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <filesystem>
+#include <map>
 #include <set>
+#include <tuple>
 
 #include "core/base/random.h"
 #include "core/base/trig.h"
@@ -35,7 +38,8 @@ constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
                                                             {0.55, 0.42, 0.58},
                                                             {0.62, 0.60, 0.56}}};
 
-constexpr int kSizes = 16;  // of what varies in size: so many stand for all between
+constexpr double kShades = 24;  // by which weights of colours are told apart
+constexpr int kSizes = 16;      // of what varies in size: so many stand for all between
 
 class Builder {
  public:
@@ -283,46 +287,71 @@ class Builder {
     for (const std::string& name : order_)
       if (!copied_.contains(name)) placer.stand(kits_.at(name));
     for (const PlaceSetup& p : s_.places)
-      if (p.enabled) placer.place(p, sizesOf(p.copies, p.size));
+      if (p.enabled) placer.place(p, sizesOf(p.copies, p.size, p.colours));
     for (const PourSetup& p : s_.pours)
-      if (p.enabled) addPour(p, sizesOf(p.copies, p.size), out_, placer, problems_);
+      if (p.enabled) addPour(p, sizesOf(p.copies, p.size, p.colours), out_, placer, problems_);
     placer.checkNames();
   }
 
-  // Those of copies that are not switched off.
-  KitSizes sizesOf(const std::vector<CopySetup>& copies, const std::array<double, 2>& size) {
+  // Those of copies that are not switched off: by size, in each of them every colour so often as its weight
+  // says.
+  KitSizes sizesOf(const std::vector<CopySetup>& copies, const std::array<double, 2>& size,
+                   const std::vector<ColourSetup>& colours) {
+    const std::vector<std::optional<std::array<double, 3>>> shades = shadesOf(colours);
+    const bool plain = size[0] == 1 && size[1] == 1;
     KitSizes out;
     for (const CopySetup& c : copies) {
       const auto found = kits_.find(c.body);
       if (found == kits_.end()) continue;
       std::vector<const Kit*>& kits = out[c.body];
-      if (size[0] == 1 && size[1] == 1)
+      if (plain && colours.empty()) {
         kits.push_back(&found->second);
-      else if (found->second.apart)
-        problems_.push_back(
-            {fmt::format("'{}' is of several pieces: only whole bodies vary in size", c.body), c.where});
-      const int n = kits.empty() && !found->second.apart ? (size[0] == size[1] ? 1 : kSizes) : 0;
+        continue;
+      }
+      if (found->second.apart) {
+        problems_.push_back({fmt::format("'{}' is of several pieces: only whole bodies vary in {}", c.body,
+                                         plain ? "colour" : "size"),
+                             c.where});
+        continue;
+      }
+      const int n = size[0] == size[1] ? 1 : kSizes;
       for (int k = 0; k < n; ++k)
-        kits.push_back(&sized(c.body, size[0] + (size[1] - size[0]) * (k + 0.5) / n));
+        for (const auto& shade : shades)
+          kits.push_back(&sized(c.body, size[0] + (size[1] - size[0]) * (k + 0.5) / n, shade));
     }
     return out;
   }
 
-  // A body `times` as large as it is told.
-  const Kit& sized(const std::string& name, double times) {
-    const auto known = sized_.find({name, times});
+  // So many of each colour as come nearest to its weight; one that is nothing where none are asked for.
+  static std::vector<std::optional<std::array<double, 3>>> shadesOf(const std::vector<ColourSetup>& colours) {
+    if (colours.empty()) return {std::nullopt};
+    double total = 0, sum = 0;
+    for (const ColourSetup& c : colours) total += c.weight;
+    std::vector<std::optional<std::array<double, 3>>> out;
+    for (const ColourSetup& c : colours) {
+      sum += c.weight;
+      const auto upto = static_cast<std::size_t>(std::floor(kShades * sum / total + 0.5));
+      while (out.size() < upto) out.emplace_back(c.colour);
+    }
+    return out;
+  }
+
+  // A body `times` as large as it is told, perhaps of another colour.
+  const Kit& sized(const std::string& name, double times, const std::optional<std::array<double, 3>>& shade) {
+    const auto key = std::tuple(name, times, shade);
+    const auto known = sized_.find(key);
     if (known != sized_.end()) return known->second;
     BodySetup b =
         *std::find_if(s_.bodies.begin(), s_.bodies.end(), [&](const auto& x) { return x.name == name; });
     const world::Prototype& plain = out_.scene.prototypes[prototype_of_.at(name).index()];
     const MaterialId material = plain.material;
-    b.colour = plain.colour;
+    b.colour = shade.value_or(plain.colour);
     b.scale *= times;
     if (b.mass) *b.mass *= times * times * times;
     const PrototypeId id(out_.scene.prototypes.size());
     const double density = b.density.value_or(out_.scene.materials[material.index()].density);
     store(b, maker_.make(b, density, out_.notes), material);
-    return sized_.emplace(std::pair(name, times), kitOf(out_, id, s_.up())).first->second;
+    return sized_.emplace(key, kitOf(out_, id, s_.up())).first->second;
   }
 
   // What is yet to be poured has no place to be joined at.
@@ -363,7 +392,7 @@ class Builder {
   BuiltScene out_;
   std::map<std::string, PrototypeId> prototype_of_;
   std::map<std::string, Kit> kits_;
-  std::map<std::pair<std::string, double>, Kit> sized_;
+  std::map<std::tuple<std::string, double, std::optional<std::array<double, 3>>>, Kit> sized_;
   std::vector<std::string> order_;  // of the kits
   std::vector<Problem> problems_;
   std::set<std::string> copied_;  // what is in a group, or copied by a place

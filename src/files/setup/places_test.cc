@@ -133,4 +133,30 @@ TEST_CASE("what a layout lacks is said", "[place]") {
   CHECK(said("layout = \"rows\"\n").find("is one of") != std::string::npos);
 }
 
+TEST_CASE("copies have colours by weight, at the same places and sizes as without", "[place]") {
+  const std::string stores = R"([[place]]
+name = "stores"
+copies = { crate = 1 }
+count = [12, 1, 12]
+gap = [0.4, 0, 0.4]
+at = [30, 0, 0]
+vary = { size = [0.8, 1.2] }
+)";
+  const BuiltScene plain = builtFrom(stores);
+  const BuiltScene b = builtFrom(stores + "colours = { \"#ff0000\" = 3, \"#0000ff\" = 1 }\n");
+  REQUIRE(movable(b) == movable(plain));
+  std::size_t red = 0, all = 0;
+  for (std::size_t i = 0; i < b.scene.pieces.size(); ++i) {
+    CHECK(b.scene.pieces[i].start.position == plain.scene.pieces[i].start.position);
+    if (!b.scene.pieces[i].name.starts_with("stores/")) continue;
+    CHECK(b.scene.prototypeOf(i).volume == plain.scene.prototypeOf(i).volume);
+    red += b.scene.prototypeOf(i).colour[0] == 1;
+    ++all;
+  }
+  CHECK(all == 144);
+  CHECK(red > 90);
+  CHECK(red < 126);
+  CHECK_THROWS_WITH(builtFrom(stores + "colours = { red = 1 }\n"), Catch::Contains("#rrggbb"));
+}
+
 }  // namespace drubble::files

@@ -7,15 +7,20 @@
 
 namespace drubble::files {
 
+std::optional<std::array<double, 3>> colourOf(const std::string& text) {
+  if (text.size() != 7 || text[0] != '#' ||
+      text.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos)
+    return {};
+  std::array<double, 3> rgb{};
+  for (std::size_t k = 0; k < 3; ++k) rgb[k] = std::stoi(text.substr(1 + 2 * k, 2), nullptr, 16) / 255.0;
+  return rgb;
+}
+
 std::array<double, 3> parseColour(Table& t, const std::string& key) {
   const std::string s = t.text(key, "#999999");
-  std::array<double, 3> rgb{0.6, 0.6, 0.6};
-  if (s.size() != 7 || s[0] != '#' || s.find_first_not_of("0123456789abcdefABCDEF", 1) != std::string::npos) {
-    t.complain(key, fmt::format("'{}' is not a colour; write it as \"#rrggbb\"", s));
-    return rgb;
-  }
-  for (std::size_t k = 0; k < 3; ++k) rgb[k] = std::stoi(s.substr(1 + 2 * k, 2), nullptr, 16) / 255.0;
-  return rgb;
+  const auto rgb = colourOf(s);
+  if (!rgb) t.complain(key, fmt::format("'{}' is not a colour; write it as \"#rrggbb\"", s));
+  return rgb.value_or(std::array{0.6, 0.6, 0.6});
 }
 
 std::string readMaterialName(Table& t, const Setup& s, const std::string& key) {

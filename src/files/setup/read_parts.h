@@ -37,6 +37,10 @@ Origin readOrigin(Table& t);
 
 // A pattern or a list of them; complains when `needed` and missing.
 Selector readSelector(Table& t, const std::string& key, bool needed);
+// "#rrggbb"; nothing: it is none.
+std::optional<std::array<double, 3>> colourOf(const std::string& text);
+// colours = { "#rrggbb" = WEIGHT }, in the order of the file.
+std::vector<ColourSetup> readColours(Table& t);
 std::array<double, 3> parseColour(Table& t, const std::string& key);
 std::string readMaterialName(Table& t, const Setup& s, const std::string& key = "material");
 

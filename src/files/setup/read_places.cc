@@ -25,6 +25,28 @@ std::vector<CopySetup> readCopies(Table& t) {
   return copies;
 }
 
+std::vector<ColourSetup> readColours(Table& t) {
+  std::vector<std::pair<Where, ColourSetup>> found;
+  t.table("colours", [&](Table& c) {
+    for (const auto& [key, value] : c.raw()) {
+      const std::string name(key.str());
+      const auto colour = colourOf(name);
+      if (!colour)
+        c.complain(name, fmt::format("'{}' is not a colour; write it as \"#rrggbb\" = WEIGHT", name));
+      found.push_back({c.document().where(key.source()),
+                       {colour.value_or(std::array{0.6, 0.6, 0.6}), c.number(name, 1, kNotNegative)}});
+    }
+  });
+  std::stable_sort(found.begin(), found.end(), [](const auto& a, const auto& b) {
+    return std::pair(a.first.line, a.first.column) < std::pair(b.first.line, b.first.column);
+  });
+  std::vector<ColourSetup> out;
+  double total = 0;
+  for (const auto& [where, colour] : found) out.push_back(colour), total += colour.weight;
+  if (!out.empty() && !(total > 0)) t.complain("colours", "no colour has any weight");
+  return out;
+}
+
 namespace {
 
 const std::map<std::string, LayoutKind> kLayouts = {{"grid", LayoutKind::Grid},
@@ -103,6 +125,7 @@ void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
   p.enabled = t.flag("enabled", true);
   if (p.name.empty()) t.complain("name", "every place needs a name");
   p.copies = readCopies(t);
+  p.colours = readColours(t);
   std::set<std::string> layouts;
   for (const auto& [name, kind] : kLayouts) layouts.insert(name);
   const auto layout = kLayouts.find(t.choice("layout", "grid", layouts));

@@ -137,6 +137,7 @@ void readPour(Table& t, const Setup& s, PourSetup& p) {
       v.complain("turn", "what turns any way cannot vary: give the pour a turn = [x, y, z]");
   });
   p.size = t.range("size", 1, 1, kPositive);
+  p.colours = readColours(t);
   p.life = t.range("life", 0, 1, kPositive);
   const double clear = t.numberOrAuto("clear", -1, s.unit, kNotNegative);
   if (clear >= 0) p.clear = clear;

@@ -165,6 +165,12 @@ struct CopySetup {
   Where where;
 };
 
+// One that copies may have.
+struct ColourSetup {
+  std::array<double, 3> colour{};
+  double weight = 1;
+};
+
 // How copies are laid out.
 enum class LayoutKind { Grid, Courses, Stack, Ring, Scatter };
 
@@ -180,6 +186,7 @@ struct PlaceSetup {
   Vec3 turn = Vec3::Zero();
   Vec3 vary_at = Vec3::Zero(), vary_turn = Vec3::Zero();
   std::array<double, 2> size{1, 1};
+  std::vector<ColourSetup> colours;  // drawn by weight; empty: those of what is copied
   bool no_room_is_error = false;
   LayoutKind layout = LayoutKind::Grid;
   double shift = 0.5, radius = 0, arc = 2 * kPi;
@@ -214,6 +221,7 @@ struct PourSetup {
   double every = 0, length = 0;  // frames, of pulses; 0: none
   int limit = 1000000;
   std::array<double, 2> size{1, 1};
+  std::vector<ColourSetup> colours;
   std::array<double, 2> life{0, 0};  // s; 0: for ever
   std::optional<double> clear;       // m; else of their size
   bool waits = true;
