@@ -1,6 +1,6 @@
 #!/usr/bin/env bash
 # SPDX-License-Identifier: Apache-2.0
-# Installs what is missing and builds: scripts/build.sh [release|debug|checked] [tests]
+# Installs what is missing and builds: scripts/build.sh [release|debug|checked] [tests [TARGET…]]; without targets all.
 set -euo pipefail
 cd "$(dirname "$0")/.."
 preset=${1:-release}
@@ -12,4 +12,5 @@ else
   scripts/deps.sh
 fi
 cmake --preset "$preset" -DDRUBBLE_TESTS=$tests >/dev/null
-cmake --build --preset "$preset"
+targets=("${@:3}")
+cmake --build --preset "$preset" ${targets[@]:+--target "${targets[@]}"}

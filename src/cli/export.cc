@@ -122,8 +122,9 @@ int exportCommand(const std::vector<std::string>& arguments) {
       "samples", po::value<int>()->default_value(1),
       "times in each frame, for blur of what turns fast (.usda, .glb, .csv)")(
       "who", po::value<std::vector<std::string>>()->composing()->value_name("SELECTOR"),
-      "these pieces alone: 'deck/*'; as often as needed")("bonds", po::bool_switch(),
-                                                          ".usda: curves between bonded pieces too")(
+      "these pieces alone: 'deck/*'; as often as needed")(
+      "velocities", po::bool_switch(), "for .obj: of each vertex too, in a .ply beside each file")(
+      "bonds", po::bool_switch(), ".usda: curves between bonded pieces too")(
       "channels", po::value<std::string>(),
       ("for .csv, with commas between: " + fmt::format("{}", fmt::join(files::tableChannels(), ", ")))
           .c_str())("thin", po::value<double>()->value_name("LENGTH"),
@@ -150,6 +151,7 @@ int exportCommand(const std::vector<std::string>& arguments) {
                  .string();
   if (!p.has("events")) formFor(o.path, p.has("as") ? p.as<std::string>("as") : "");
   chooseFrames(p, o);
+  o.velocities = p.as<bool>("velocities");
   if (p.has("who")) o.who = p.as<std::vector<std::string>>("who");
   o.progress = [&](const std::string& what, double share) { line.tell(what, share); };
   o.stop = stopAsked;

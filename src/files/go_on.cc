@@ -142,10 +142,16 @@ std::optional<RunPast> pastFor(const Setup& setup, const RunOptions& options, co
   RunPast out{pastOf(cache), cache.frames(), cache.rules(), ""};
   out.told = fmt::format("goes on behind frame {}", out.cache.last_frame);
   refuseChanges(setup, options, out.cache);
-  if (const std::string why = differsFrom(cache, built.scene, true); !why.empty())
+  const auto refuse = [&](const std::string& why) {
     throw Error(ErrorKind::Usage,
                 fmt::format("'{}' cannot be gone on with: {}; --force starts over", options.cache_path, why));
-  if (const Bytes state = checkpointUpTo(cache, out.cache.last_frame); !state.empty()) world.restore(state);
+  };
+  if (const std::string why = differsFrom(cache, built.scene, true); !why.empty()) refuse(why);
+  try {
+    if (const Bytes state = checkpointUpTo(cache, out.cache.last_frame); !state.empty()) world.restore(state);
+  } catch (const Error& e) {
+    refuse(e.what());
+  }
   return out;
 }
 

@@ -41,6 +41,7 @@ TEST_CASE("PLY frames: the vertices move by their speeds", "[export]") {
 TEST_CASE("a frame as OBJ has a group a piece; several frames want a place for their numbers", "[export]") {
   Exporting e("quay.obj");
   e.options.first = e.options.last = 20;
+  e.options.velocities = true;
   {
     Shot shot(e.cache, e.options);
     writeFrames(shot, FrameForm::ObjMesh);
@@ -50,6 +51,11 @@ TEST_CASE("a frame as OBJ has a group a piece; several frames want a place for t
        {"g quay\n", "g block/0005\n", "g bollard\n", "g floats/0001\n", "usemtl block_inside\n"})
     CHECK(obj.find(group) != std::string::npos);
   CHECK(textOf(made().folder.at("quay.mtl")).find("newmtl block_inside\nKd ") != std::string::npos);
+  std::size_t vertices = 0;
+  for (std::size_t at = obj.find("\nv "); at != std::string::npos; at = obj.find("\nv ", at + 1)) ++vertices;
+  const std::string beside = textOf(made().folder.at("quay.velocities.ply"));
+  CHECK(beside.find("element vertex " + std::to_string(vertices) + "\n") != std::string::npos);
+  CHECK(beside.size() - beside.find("end_header\n") - 11 == 24 * vertices);
   e.options.last.reset();
   Shot many(e.cache, e.options);
   CHECK_THROWS_AS(writeFrames(many, FrameForm::ObjMesh), Error);

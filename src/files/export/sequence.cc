@@ -58,7 +58,8 @@ void plyHead(FileOut& out, const Shot& shot, double time) {
             time, info.fps, info.unit, info.up_is_z ? "z" : "y");
 }
 
-void writePlyMesh(Shot& shot, double time, const std::string& path) {
+// Without faces: the vertices alone, in the same order.
+void writePlyMesh(Shot& shot, double time, const std::string& path, bool with_faces) {
   const std::vector<PieceMoment>& now = shot.at(time);
   const auto present = presentAt(shot, now);
   std::size_t vertices = 0, faces = 0;
@@ -72,10 +73,11 @@ void writePlyMesh(Shot& shot, double time, const std::string& path) {
   }
   out.print("element vertex {}\n", vertices);
   for (const char* name : {"x", "y", "z", "vx", "vy", "vz"}) out.print("property float {}\n", name);
-  out.print(
-      "element face {}\nproperty list uchar uint vertex_indices\nproperty int piece\nproperty uchar "
-      "surface\n",
-      faces);
+  if (with_faces)
+    out.print(
+        "element face {}\nproperty list uchar uint vertex_indices\nproperty int piece\nproperty uchar "
+        "surface\n",
+        faces);
   out.text("end_header\n");
   for (const ShownPiece* p : present) {
     const PieceMoment& m = now[p->piece];
@@ -88,6 +90,7 @@ void writePlyMesh(Shot& shot, double time, const std::string& path) {
       put(out, speed);
     }
   }
+  if (!with_faces) return out.finish();
   std::uint32_t first = 0;
   for (const ShownPiece* p : present) {
     const ShownMesh& m = shot.meshes()[p->mesh];
@@ -262,9 +265,11 @@ std::size_t writeFrames(Shot& shot, FrameForm form) {
     if (time != std::floor(time))
       throw Error(ErrorKind::Usage, "--samples makes frames between frames, which files by number have not");
     const std::string path = numberedPath(pattern, static_cast<int>(time));
-    if (form == FrameForm::PlyMesh) writePlyMesh(shot, time, path);
+    if (form == FrameForm::PlyMesh) writePlyMesh(shot, time, path, true);
     if (form == FrameForm::PlyPoints) writePlyPoints(shot, time, path);
     if (form == FrameForm::ObjMesh) writeObjMesh(shot, time, path, materialsPath(pattern), corners);
+    if (form == FrameForm::ObjMesh && shot.options().velocities)
+      writePlyMesh(shot, time, path.substr(0, path.size() - 4) + ".velocities.ply", false);
     shot.tell("frames", n + 1, shot.times().size());
   }
   return shot.times().size();

@@ -8,8 +8,8 @@ namespace drubble::files {
 enum class FrameForm {
   PlyMesh,  // binary; all pieces that are there as one mesh; of each vertex its speed, of each face piece and
             // surface
-  ObjMesh,  // a group a piece, with texture coordinates, normals and materials (in a .mtl beside it); no
-            // speeds
+  ObjMesh,  // a group a piece, with texture coordinates, normals and materials (in a .mtl beside it); speeds,
+            // for which the format has no place, if asked for in a .ply beside it, vertex by vertex
   PlyPoints  // binary; a point a piece, with orientation, speeds, size and state
 };
 

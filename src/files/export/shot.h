@@ -15,6 +15,7 @@ struct ExportOptions {
   std::optional<int> first, last;                            // frames; else all there are
   int step = 1;                                              // every so many
   int samples = 1;                                           // a frame: more than one lie between frames
+  bool velocities = false;                                   // of .obj: of each vertex, in a .ply beside it
   std::vector<std::string> who;                              // selectors; empty: all that is shown
   std::function<void(const std::string&, double)> progress;  // what, and what share of it is done
   std::function<bool()> stop;
