@@ -169,4 +169,26 @@ void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer
   built.scene.pours.push_back(std::move(pour));
 }
 
+void checkUnborn(const Setup& s, const BuiltScene& built, std::vector<Problem>& problems) {
+  const world::Scene& scene = built.scene;
+  const auto unborn = [&](PieceId p) {
+    return p.valid() && scene.pieces[p.index()].start_state == world::Start::Unborn;
+  };
+  const auto complain = [&](const std::string& what, PieceId p) {
+    problems.push_back({fmt::format("{} holds '{}', which is yet to be poured: it can only be joined within "
+                                    "its group",
+                                    what, scene.pieces[p.index()].name),
+                        Where{s.path, 0, 0, ""}});
+  };
+  for (const world::SceneJoint& j : scene.joints) {
+    const PieceId a = j.joint.a.piece, b = j.joint.b.piece;
+    if (unborn(a) != unborn(b)) complain(fmt::format("joint '{}'", j.name), unborn(a) ? a : b);
+  }
+  for (const bond::Bond& b : scene.bonds)
+    if (unborn(b.a) || unborn(b.b)) {
+      complain(fmt::format("bond '{}'", scene.bond_tables[b.table].name), unborn(b.a) ? b.a : b.b);
+      break;
+    }
+}
+
 }  // namespace drubble::files

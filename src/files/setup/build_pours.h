@@ -12,4 +12,7 @@ std::vector<double> birthFrames(const PourSetup& p, const world::Scene& s);
 void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer& placer,
              std::vector<Problem>& problems);
 
+// What is yet to be poured has no place to be joined or bonded at, but within its group.
+void checkUnborn(const Setup& s, const BuiltScene& built, std::vector<Problem>& problems);
+
 }  // namespace drubble::files

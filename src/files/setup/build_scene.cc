@@ -83,7 +83,7 @@ class Builder {
       std::erase_if(out_.scene.bonds, [&](const bond::Bond& b) {
         return from->brokeBond(out_.scene.pieces[b.a.index()].name, out_.scene.pieces[b.b.index()].name);
       });
-    if (problems_.empty()) checkUnborn();
+    if (problems_.empty()) checkUnborn(s_, out_, problems_);
     if (problems_.empty()) addRules(s_, out_, problems_);
     if (!problems_.empty()) throw Error(ErrorKind::Input, problems_);
     return std::move(out_);
@@ -352,29 +352,6 @@ class Builder {
     const double density = b.density.value_or(out_.scene.materials[material.index()].density);
     store(b, maker_.make(b, density, out_.notes), material);
     return sized_.emplace(key, kitOf(out_, id, s_.up())).first->second;
-  }
-
-  // What is yet to be poured has no place to be joined at.
-  void checkUnborn() {
-    const auto unborn = [&](PieceId p) {
-      return p.valid() && out_.scene.pieces[p.index()].start_state == world::Start::Unborn;
-    };
-    const auto complain = [&](const std::string& what, PieceId p) {
-      problems_.push_back(
-          {fmt::format("{} holds '{}', which is yet to be poured: it can only be joined within "
-                       "its group",
-                       what, out_.scene.pieces[p.index()].name),
-           Where{s_.path, 0, 0, ""}});
-    };
-    for (const world::SceneJoint& j : out_.scene.joints) {
-      const PieceId a = j.joint.a.piece, b = j.joint.b.piece;
-      if (unborn(a) != unborn(b)) complain(fmt::format("joint '{}'", j.name), unborn(a) ? a : b);
-    }
-    for (const bond::Bond& b : out_.scene.bonds)
-      if (unborn(b.a) || unborn(b.b)) {
-        complain(fmt::format("bond '{}'", out_.scene.bond_tables[b.table].name), unborn(b.a) ? b.a : b.b);
-        break;
-      }
   }
 
   // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
