@@ -92,6 +92,7 @@ Moment momentOf(const files::BuiltScene& built, int frame) {
     m.speeds.push_back(p.velocity.norm());
   }
   for (const world::Mover& mover : built.scene.movers) {
+    if (mover.waits) continue;
     const Pose now = built.scene.moverPose(mover, frame), next = built.scene.moverPose(mover, frame + 0.01);
     m.poses[mover.piece.index()] = now;
     m.speeds[mover.piece.index()] =
@@ -130,8 +131,9 @@ void showShapes(Stage& stage, const files::BuiltScene& built, Show show) {
 
 void showPieces(Stage& stage, const files::BuiltScene& built, double apart) {
   std::vector<const files::BuiltScene::CutBody*> cut_of(stage.meshes.size(), nullptr);
-  for (const auto& cut : built.cuts)
-    for (std::uint32_t k = cut.first; k < cut.first + cut.count; ++k) cut_of[k] = &cut;
+  for (std::size_t m = 0; m < built.scene.prototypes.size(); ++m)
+    for (const auto& cut : built.cuts)
+      if (cut.numberOf(m) < cut.count) cut_of[m] = &cut;
   for (std::size_t m = 0; m < stage.meshes.size(); ++m)
     stage.meshes[m].show = m < cut_of.size() && cut_of[m] != nullptr;
   struct Middle {

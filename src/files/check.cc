@@ -186,7 +186,7 @@ void checkMotions(const Setup& setup, const BuiltScene& built, std::vector<Findi
                    0});
   }
   for (const world::Mover& m : built.scene.movers) {
-    if (!m.release_frame) continue;
+    if (!m.release_frame || m.waits || m.leader.valid()) continue;
     const auto speedAt = [&](double frame) {
       const Pose a = built.scene.moverPose(m, frame - 0.05), b = built.scene.moverPose(m, frame);
       return (b.position - a.position).norm() / (0.05 * built.scene.frameSeconds(frame));
@@ -261,7 +261,7 @@ ListedBody listCut(const BuiltScene& built, const BuiltScene::CutBody& cut) {
   l.shape = fmt::format("{} pieces' hulls", cut.count);
   l.material = b.material.empty() ? "-" : b.material;
   for (const world::Piece& q : built.scene.pieces)
-    l.copies += q.prototype.value - cut.first < cut.count ? 1 : 0;
+    l.copies += cut.numberOf(q.prototype.index()) < cut.count ? 1 : 0;
   for (std::uint32_t i = cut.first; i < cut.first + cut.count; ++i) {
     const solve::Traits& t = built.scene.prototypes[i].traits;
     if (b.role == world::Role::Dynamic) l.mass += t.mass() / cut.count;
@@ -276,7 +276,7 @@ std::vector<ListedBody> listBodies(const BuiltScene& built) {
   std::vector<ListedBody> out;
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
     const auto cut = std::find_if(built.cuts.begin(), built.cuts.end(),
-                                  [&](const BuiltScene::CutBody& c) { return i - c.first < c.count; });
+                                  [&](const BuiltScene::CutBody& c) { return c.numberOf(i) < c.count; });
     if (cut != built.cuts.end()) {
       if (i == cut->first) out.push_back(listCut(built, *cut));
       continue;

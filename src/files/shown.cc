@@ -41,6 +41,16 @@ class Showing {
 
   void showCut(const BuiltScene::CutBody& cut) {
     for (std::uint32_t k = 0; k < cut.count; ++k) cut_.insert(cut.first + k);
+    showPieces(cut);
+    for (const BuiltScene::CutBody::Size& s : cut.sizes)
+      for (std::uint32_t k = 0; k < cut.count; ++k) {
+        cut_.insert(s.first + k);
+        if (!(out_[s.first + k] = out_[cut.first + k])) continue;
+        for (Vec3& v : out_[s.first + k]->mesh.vertices) v *= s.times;
+      }
+  }
+
+  void showPieces(const BuiltScene::CutBody& cut) {
     const BodySetup& body = *std::find_if(s_.bodies.begin(), s_.bodies.end(),
                                           [&](const BodySetup& b) { return b.name == cut.name; });
     if (!body.detail.empty()) return showCutDetail(body, cut);

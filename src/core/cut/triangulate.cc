@@ -165,6 +165,7 @@ void addFan(std::span<const std::uint32_t> rim, std::vector<Vec3>& places, std::
 void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal, Joined& joined,
                  std::vector<mesh::Triangle>& out, double slack) {
   const Plane2 plane(normal);
+  const std::size_t given = places.size();
   Rim rim{face.outer, flatten(face.outer, places, plane)};
   std::vector<Rim> holes;
   for (const Loop& h : face.holes) holes.push_back({h, flatten(h, places, plane)});
@@ -185,7 +186,10 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
     const double twice = area(rim.at[a], rim.at[b], rim.at[c]);
     const double ab = distance(rim.at[a], rim.at[b]), bc = distance(rim.at[b], rim.at[c]),
                  ca = distance(rim.at[c], rim.at[a]);
-    if (absolute(twice) <= slack * greatest(ab, greatest(bc, ca))) return drawn ? Ear::FlatDrawn : Ear::Flat;
+    // To go round the middle of a drawn line by another middle of it would go on for ever.
+    const bool in_vain = drawn && rim.of[b] >= given;
+    if (absolute(twice) <= slack * greatest(ab, greatest(bc, ca)))
+      return in_vain ? Ear::WrongDrawn : drawn ? Ear::FlatDrawn : Ear::Flat;
     if (twice < 0) return drawn ? Ear::WrongDrawn : Ear::Wrong;
     bool touched = false;
     for (const std::size_t i : left) {
@@ -227,7 +231,8 @@ void triangulate(const Face& face, std::vector<Vec3>& places, const Vec3& normal
     const std::size_t first = left[(best + n - 1) % n], last = left[(best + 1) % n];
     const std::uint32_t a = rim.of[first], b = rim.of[left[best]], c = rim.of[last];
     at = best % (n - 1);
-    if ((rank == Ear::StoutDrawn || rank == Ear::FlatDrawn) && splits > 0) {
+    const bool drawn = rank == Ear::StoutDrawn || rank == Ear::FlatDrawn || rank == Ear::WrongDrawn;
+    if (drawn && splits > 0) {
       // The same way, but by a place of its own in the middle of that line.
       --splits;
       const auto middle = u32(places.size());

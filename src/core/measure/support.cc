@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <array>
+#include <map>
 
 #include "core/base/sets.h"
 #include "core/solve/joint_pieces.h"
@@ -11,9 +12,10 @@ namespace drubble::measure {
 
 namespace {
 
-constexpr double kBelow = 0.05;  // how far up a contact's normal must look
-constexpr double kFlat = 0.6;    // of the next longer side: a thing as thin is flat
-constexpr double kLong = 1.7;    // of the next shorter one: a thing as long is long
+constexpr double kBelow = 0.05;    // how far up a contact's normal must look
+constexpr double kAgainst = -0.5;  // cosine of two pushes: between such a thing is wedged
+constexpr double kFlat = 0.6;      // of the next longer side: a thing as thin is flat
+constexpr double kLong = 1.7;      // of the next shorter one: a thing as long is long
 constexpr double kOnRim = 0.5,
                  kOnEnd = 0.9;  // cosine from up: of a flat thing's thin side, a long one's long
 constexpr double kMost = 0.95;
@@ -24,6 +26,21 @@ bool restsFreely(const world::World& w, std::size_t i) {
   const bool rests =
       state == world::Sleep::Asleep || state == world::Sleep::Held || state == world::Sleep::Frozen;
   return rests && w.scene().pieces[i].role == world::Role::Dynamic;
+}
+
+// Marks what two rough contacts push against each other: friction may hold it. `together`: what is one.
+void findWedged(const world::World& w, Sets& together, std::vector<char>& held_up) {
+  std::map<std::uint32_t, std::vector<Vec3>> pushes;
+  w.eachContact([&](const solve::Contact& c) {
+    const std::uint32_t a = together.find(c.a.value), b = together.find(c.b.value);
+    if (a == b || !(c.totalForce() > 0) || !(c.surfaces.friction_rest > 0)) return;
+    if (!held_up[a]) pushes[a].push_back(-c.patch.normal());
+    if (!held_up[b]) pushes[b].push_back(c.patch.normal());
+  });
+  for (const auto& [i, normals] : pushes)
+    for (const Vec3& n : normals)
+      for (const Vec3& m : normals)
+        if (n.dot(m) < kAgainst) held_up[i] = 1;
 }
 
 }  // namespace
@@ -61,6 +78,7 @@ std::vector<PieceId> restOnNothing(const world::World& w) {
     if (s.prototypeOf(i).traits.gravity_share != 0 && !s.gravity.isZero(0)) heavy[together.find(i)] = 1;
     if (held_up[i]) held_up[together.find(i)] = 1;
   }
+  findWedged(w, together, held_up);
   std::vector<PieceId> out;
   for (std::uint32_t i = 0; i < n; ++i) {
     const std::uint32_t k = together.find(i);

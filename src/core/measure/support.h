@@ -7,8 +7,9 @@
 
 namespace drubble::measure {
 
-// Pieces that rest although nothing presses on them from below: held or frozen in mid-air, or left there.
-// What bonds tie together counts as one, what hangs on something or on a joint is held up by that. Ascending.
+// Pieces that rest although nothing presses on them from below, nor from two sides between which friction
+// holds them: held or frozen in mid-air, or left there. What bonds tie together counts as one, what hangs on
+// something or on a joint is held up by that. Ascending.
 std::vector<PieceId> restOnNothing(const world::World& w);
 
 // Pieces that rest flat ones on their rims and long ones on their ends. Ascending.

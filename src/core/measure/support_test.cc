@@ -32,6 +32,35 @@ TEST_CASE("what rests on nothing is found, and nothing else") {
   CHECK(restOnNothing(s.world()) == std::vector<PieceId>{PieceId(held), PieceId(frozen)});
 }
 
+TEST_CASE("what is wedged between two walls rests, where friction holds it") {
+  test::Stage s;
+  s.surface(0.8, 0);
+  const auto still = [&](const Vec3& size, const Vec3& at, world::Role role) {
+    return s.add(world::boxPrototype("wall", size, 1000), at, Vec3::Zero(), role);
+  };
+  still(Vec3(0.2, 2, 1), Vec3(-0.3, 2, 0), world::Role::Static);
+  const std::size_t jaw = still(Vec3(0.2, 2, 1), Vec3(0.31, 2, 0), world::Role::Kinematic),
+                    floor = still(Vec3(0.3, 0.2, 1), Vec3(0, 1.75, 0), world::Role::Static);
+  const std::size_t wedged = s.box(Vec3(0.4, 0.3, 0.3), Vec3(0, 2, 0)),
+                    held = s.box(Vec3(0.3, 0.3, 0.3), Vec3(3, 2, 0));
+  s.scene.pieces[held].start_state = world::Start::Held;
+  // The jaw closes on it, and then the floor goes.
+  world::Mover m;
+  m.piece = PieceId(jaw);
+  m.path.rest = s.scene.pieces[jaw].start;
+  m.path.at.keys = {{1, Vec3(0.31, 2, 0)}, {13, Vec3(0.2998, 2, 0)}};
+  s.scene.movers.push_back(m);
+  world::Rule& r = s.scene.rules.emplace_back();
+  r.name = "go";
+  r.who = {PieceId(floor)};
+  r.when.from = 20;
+  r.then = world::Deed::Remove;
+  s.frames(96);
+  REQUIRE(s.asleep(wedged));
+  CHECK(s.position(wedged).y() > 1.99);
+  CHECK(restOnNothing(s.world()) == std::vector<PieceId>{PieceId(held)});
+}
+
 TEST_CASE("what stands on its rim or its end, and what lies above the rest, is found") {
   test::Stage s;
   s.ground();

@@ -198,24 +198,44 @@ Pose World::poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece
   return p.bodies[body].piece == piece ? at : at * clusters_[cluster_of_[piece]].at[node_of_[piece]];
 }
 
+// The driven piece that a cluster hangs on first; kNoCluster: none.
+std::uint32_t World::leaderOf(const Cluster& c) const {
+  const auto led = std::find_if(c.anchors.begin(), c.anchors.end(),
+                                [&](std::uint32_t i) { return sleep_[i] == Sleep::Driven; });
+  return led == c.anchors.end() ? kNoCluster : *led;
+}
+
+namespace {
+
+// Where a cluster is whose leader was at `from` as the scene starts and is at `now`.
+Pose carriedWith(const Cluster& c, const Pose& now, const Pose& from) {
+  Pose out;
+  out.turn = (now.turn * from.turn.conjugate()).normalized();
+  out.position = now.position + out.turn * (c.centre - from.position);
+  return out;
+}
+
+}  // namespace
+
+// At a substep's end, so that what is let go then goes on from there.
+void World::placeCarried() {
+  for (Cluster& c : clusters_) {
+    const std::uint32_t leader = c.anchored() ? leaderOf(c) : kNoCluster;
+    if (leader != kNoCluster && moving_[leader])
+      c.pose = carriedWith(c, motion_.pose(leader), startPose(scene_, PieceId(leader)));
+  }
+}
+
 // What hangs on something driven goes with it.
 void World::carryClusters(int iterations) {
   std::vector<solve::Drive> carried;
   for (Cluster& c : clusters_) {
     if (!c.anchored()) continue;
-    const auto led = std::find_if(c.anchors.begin(), c.anchors.end(),
-                                  [&](std::uint32_t i) { return sleep_[i] == Sleep::Driven; });
-    if (led == c.anchors.end()) continue;
-    const std::uint32_t leader = *led;
+    const std::uint32_t leader = leaderOf(c);
+    if (leader == kNoCluster) continue;
     // As it stands in the scene: where the keys have it at the first frame.
     const Pose first = startPose(scene_, PieceId(leader));
-    const auto follow = [&](const Pose& now, const Pose& from) {
-      Pose out;
-      out.turn = (now.turn * from.turn.conjugate()).normalized();
-      out.position = now.position + out.turn * (c.centre - from.position);
-      return out;
-    };
-    c.pose = follow(motion_.pose(leader), first);
+    c.pose = carriedWith(c, motion_.pose(leader), first);
     c.spin = motion_.spin[leader];
     c.velocity = motion_.velocity[leader] + c.spin.cross(c.pose.position - motion_.position[leader]);
     const auto drive = std::find_if(drives_.begin(), drives_.end(),
@@ -227,7 +247,8 @@ void World::carryClusters(int iterations) {
       solve::Drive d;
       d.piece = i;
       for (int k = 0; k <= iterations; ++k)
-        d.poses.push_back(follow(drive->poses[static_cast<std::size_t>(k)], first) * c.at[node_of_[i]]);
+        d.poses.push_back(carriedWith(c, drive->poses[static_cast<std::size_t>(k)], first) *
+                          c.at[node_of_[i]]);
       carried.push_back(std::move(d));
     }
   }

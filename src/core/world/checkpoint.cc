@@ -9,21 +9,17 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 11;
+constexpr std::uint32_t kCheckpointVersion = 12;
 
 // How much of what a scene has: what a checkpoint's length hangs on.
 std::vector<std::pair<const char*, std::uint64_t>> countsOf(const Scene& s) {
   std::uint64_t ruled = 0, births = 0;
   for (const Rule& r : s.rules) ruled += r.who.size();
   for (const Pour& p : s.pours) births += p.births.size();
-  return {{"pieces", s.pieces.size()},
-          {"joints", s.joints.size()},
-          {"bonds", s.bonds.size()},
-          {"rules", s.rules.size()},
-          {"pieces under rules", ruled},
-          {"pours", s.pours.size()},
-          {"births", births},
-          {"tables of bonds", s.bond_tables.size()}};
+  return {
+      {"pieces", s.pieces.size()},  {"joints", s.joints.size()}, {"bonds", s.bonds.size()},
+      {"motions", s.movers.size()}, {"rules", s.rules.size()},   {"pieces under rules", ruled},
+      {"pours", s.pours.size()},    {"births", births},          {"tables of bonds", s.bond_tables.size()}};
 }
 
 void addContact(ByteWriter& w, const solve::Contact& c) {
@@ -105,6 +101,7 @@ Bytes World::save() const {
     w.add(rest_[i].turn);
     w.add(rest_[i].seconds);
     w.add(static_cast<std::uint8_t>(rest_[i].rested));
+    w.add(rest_[i].wakes);
   }
   w.add(static_cast<std::uint64_t>(contacts_.size() + resting_.size()));
   eachContact([&](const solve::Contact& c) { addContact(w, c); });
@@ -164,6 +161,12 @@ Bytes World::save() const {
       w.add(t.count);
     }
   }
+  for (const Handed& h : handed_) {
+    w.add(static_cast<std::uint8_t>(h.taken));
+    w.add(h.before);
+    w.add(h.after.position);
+    w.add(h.after.turn);
+  }
   for (const char o : own_) w.add(static_cast<std::uint8_t>(o));
   for (const Cluster& c : clusters_) {
     w.add(c.pose.position);
@@ -214,6 +217,7 @@ void World::restore(const Bytes& bytes) {
     r.read(rest_[i].seconds);
     r.read(flag);
     rest_[i].rested = flag != 0;
+    r.read(rest_[i].wakes);
   }
   r.read(contacts);
   contacts_.assign(contacts, {});
@@ -305,6 +309,13 @@ void World::restore(const Bytes& bytes) {
       r.read(t.first);
       r.read(t.count);
     }
+  }
+  for (Handed& h : handed_) {
+    r.read(flag);
+    h.taken = flag != 0;
+    r.read(h.before);
+    r.read(h.after.position);
+    r.read(h.after.turn);
   }
   for (char& o : own_) {
     r.read(flag);

@@ -14,8 +14,9 @@ constexpr double kCued = 1;  // told as the share of a bond that went because a 
 
 }  // namespace
 
-// Whether the substep in hand is to be proposed anew, where it is only proposed.
-bool World::act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces,
+// At a shot frame, whole or not. Whether the substep in hand is to be proposed anew, where it is only
+// proposed.
+bool World::act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces, double frame,
                 std::vector<BondBreak>& breaks) {
   const Rule& r = scene_.rules[rule];
   std::vector<char> taken(motion_.size(), 0);
@@ -45,6 +46,9 @@ bool World::act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces,
         if (hangs(i) && sleep_[i] == Sleep::Driven) regroup |= breakAll(i, breaks);
       for (const std::uint32_t i : pieces)
         regroup |= stop(i, r.then == Deed::Fix ? Sleep::Fixed : Sleep::Frozen);
+      break;
+    case Deed::Drive:
+      for (const std::uint32_t i : pieces) regroup |= takeOver(i, frame, breaks);
       break;
     case Deed::Remove:
       regroup = breakBondsOf(taken, breaks);
@@ -109,6 +113,24 @@ bool World::stop(std::uint32_t i, Sleep as) {
   motion_.velocity[i].setZero();
   motion_.spin[i].setZero();
   makeStill(i);
+  return true;
+}
+
+// From where it is, its keys move it on: by as much as they would have moved it from where they had it then.
+// What goes with a leader keeps its place to that. Whether it was not driven before.
+bool World::takeOver(std::uint32_t i, double frame, std::vector<BondBreak>& breaks) {
+  const auto at = std::find_if(scene_.movers.begin(), scene_.movers.end(),
+                               [&](const Mover& m) { return m.piece.value == i; });
+  if (at == scene_.movers.end() || (sleep_[i] == Sleep::Driven && !hangs(i))) return false;
+  if (hangs(i)) breakAll(i, breaks);
+  if (!stop(i, Sleep::Driven)) return false;
+  const Pose keyed = scene_.moverPose(*at, frame), here = motion_.pose(i);
+  Handed& h = handed_[static_cast<std::size_t>(at - scene_.movers.begin())];
+  const Quat from_keyed = (keyed.turn.conjugate() * here.turn).normalized();
+  if (at->leader.valid())
+    h = {true, Vec3::Zero(), {keyed.turn.conjugate() * (here.position - keyed.position), from_keyed}};
+  else
+    h = {true, here.position - keyed.position, {Vec3::Zero(), from_keyed}};
   return true;
 }
 

@@ -13,20 +13,30 @@ constexpr double kStandShare = 0.1;  // of its weight: what bears so much of a p
 
 }  // namespace
 
+// Where a mover has its piece at a shot frame, whole or not.
+Pose World::moverPose(std::size_t mover, double frame) const {
+  const Handed& h = handed_[mover];
+  Pose p = scene_.moverPose(scene_.movers[mover], frame);
+  if (!h.taken) return p;
+  p = p * h.after;
+  p.position += h.before;
+  return p;
+}
+
 // Driven pieces are put where their paths have them at `from`, with the speed and spin that take them to
 // where they are at `to`.
 void World::drive(double from, double to, int iterations) {
   drives_.clear();
   const double h = scene_.seconds(from, to);
-  for (const Mover& m : scene_.movers) {
-    const std::size_t i = m.piece.index();
+  for (std::size_t n = 0; n < scene_.movers.size(); ++n) {
+    const std::size_t i = scene_.movers[n].piece.index();
     moving_[i] = 0;
-    if (sleep_[i] != Sleep::Driven) continue;
+    if (sleep_[i] != Sleep::Driven || hangs(i)) continue;
     solve::Drive d;
-    d.piece = m.piece.value;
+    d.piece = scene_.movers[n].piece.value;
     bool still = true;
     for (int k = 0; k <= iterations; ++k) {
-      d.poses.push_back(scene_.moverPose(m, k == iterations ? to : from + (to - from) * k / iterations));
+      d.poses.push_back(moverPose(n, k == iterations ? to : from + (to - from) * k / iterations));
       still = still && d.poses.back().position == d.poses.front().position &&
               d.poses.back().turn.coeffs() == d.poses.front().turn.coeffs();
     }
@@ -61,12 +71,13 @@ void World::makeDynamic(std::size_t piece) {
 
 // Kinematic pieces whose time has come go on with the speed and spin that their keys gave them last.
 void World::releaseDue(double frame) {
-  for (const Mover& m : scene_.movers) {
+  for (std::size_t n = 0; n < scene_.movers.size(); ++n) {
+    const Mover& m = scene_.movers[n];
     const std::size_t i = m.piece.index();
-    if (sleep_[i] != Sleep::Driven || !m.release_frame || frame < *m.release_frame) continue;
+    if (sleep_[i] != Sleep::Driven || hangs(i) || !m.release_frame || frame < *m.release_frame) continue;
     const double step = 1.0 / 64, start = scene_.first_frame;
     const double before = frame - step < start ? start : frame - step, after = before + step;
-    const Pose p = scene_.moverPose(m, before), q = scene_.moverPose(m, after);
+    const Pose p = moverPose(n, before), q = moverPose(n, after);
     const double seconds = step * scene_.frameSeconds(before);
     sleep_[i] = Sleep::Awake;
     moving_[i] = 0;

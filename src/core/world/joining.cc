@@ -5,7 +5,7 @@ namespace drubble::world {
 
 Pose startPose(const Scene& s, PieceId piece) {
   for (const Mover& m : s.movers)
-    if (m.piece == piece) return s.moverPose(m, s.first_frame);
+    if (m.piece == piece && !m.waits) return s.moverPose(m, s.first_frame);
   return s.pieces[piece.index()].start;
 }
 

@@ -21,7 +21,8 @@ struct Rest {  // since when, and from where, a piece has hardly moved
   Vec3 position = Vec3::Zero();
   Quat turn = Quat::Identity();
   double seconds = 0;
-  bool rested = false;  // the time before that was long enough, too
+  bool rested = false;     // the time before that was long enough, too
+  std::uint8_t wakes = 0;  // so often in a row it fell asleep and was woken by a changed force
 };
 
 // A pair whose shapes overlapped where it started although its meshes did not: that much is its zero.
@@ -47,6 +48,13 @@ struct BondJudge {
   std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
   std::vector<BondBreak> breaks;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> ruled;  // rule and piece: done already
+};
+
+// How a mover's piece stands to what its path says, once a rule had it driven.
+struct Handed {
+  bool taken = false;
+  Vec3 before = Vec3::Zero();  // m, in the world
+  Pose after;                  // of its body frame, in the one that the path leads
 };
 
 // How far a pour is.

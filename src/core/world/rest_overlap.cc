@@ -87,7 +87,8 @@ std::vector<StartOverlap> startOverlaps(const Scene& s) {
                     : p.role == Role::Dynamic                    ? collide::BoxKind::Moving
                                                                  : collide::BoxKind::Static);
   }
-  for (const Mover& m : s.movers) poses[m.piece.index()] = s.moverPose(m, s.first_frame);
+  for (const Mover& m : s.movers)
+    if (!m.waits) poses[m.piece.index()] = s.moverPose(m, s.first_frame);
   for (std::size_t i = 0; i < s.pieces.size(); ++i) {
     const shape::Shape& shape = s.prototypeOf(i).shape;
     boxes.push_back(shape::boundsAt(shape, poses[i]).grown(shape.margin));

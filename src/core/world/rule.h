@@ -44,6 +44,7 @@ enum class Deed {
   Release,     // held, frozen, static or driven by keys: it moves by itself
   Freeze,      // stop where it is, whatever happens
   Fix,         // the same, as what is static: it does not count as one that moves
+  Drive,       // driven by its keys, or with its leader, from where it is then
   Remove,      // gone: nothing touches it any more
   BreakBonds,  // all it has
   Strength,    // of its bonds: times `to` of what they have

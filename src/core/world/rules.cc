@@ -13,8 +13,9 @@
 namespace drubble::world {
 
 const char* deedName(Deed d) {
-  static constexpr std::array<const char*, 9> kNames = {
-      "wake", "hold", "release", "freeze", "static", "remove", "break_bonds", "strength", "material"};
+  static constexpr std::array<const char*, 10> kNames = {"wake",     "hold",      "release", "freeze",
+                                                         "static",   "kinematic", "remove",  "break_bonds",
+                                                         "strength", "material"};
   return kNames[static_cast<std::size_t>(d)];
 }
 
@@ -103,7 +104,7 @@ bool World::strikeRules(const std::vector<solve::Hit>& hits, double frame, BondJ
         judge.ruled.push_back(key);
         some.push_back(me.value);
       }
-    if (!some.empty() && act(k, some, judge.breaks)) again = true;
+    if (!some.empty() && act(k, some, frame, judge.breaks)) again = true;
   }
   return again;
 }
@@ -145,7 +146,7 @@ void World::followRules(std::size_t first_hit, const std::vector<char>& broke, d
       s.done = !r.again;
       some.push_back(i);
     }
-    if (!some.empty()) act(k, some, bond_breaks_);
+    if (!some.empty()) act(k, some, frame, bond_breaks_);
   }
 }
 

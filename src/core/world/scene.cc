@@ -87,7 +87,7 @@ std::string whyInvalid(const Scene& s) {
   for (std::size_t k = 0; k < s.movers.size(); ++k) {
     if (s.movers[k].piece.index() >= s.pieces.size()) return "a motion moves no piece";
     if (k > 0 && !(s.movers[k - 1].piece < s.movers[k].piece)) return "motions are out of order";
-    if (s.pieces[s.movers[k].piece.index()].role != Role::Kinematic)
+    if (s.pieces[s.movers[k].piece.index()].role != Role::Kinematic && !s.movers[k].waits)
       return "piece '" + s.pieces[s.movers[k].piece.index()].name + "' has keys but is not kinematic";
   }
   for (const SceneJoint& j : s.joints) {

@@ -76,9 +76,13 @@ struct Piece {
 // A kinematic piece's motion.
 struct Mover {
   PieceId piece;
-  act::Path path;
+  act::Path path;                       // its own, or its leader's
   Vec3 anchor = Vec3::Zero();           // the point of body space that the path leads
   std::optional<double> release_frame;  // from here the solver has it, with its speed and spin
+  PieceId leader;                       // valid: it goes with that piece, as if it were fastened to it
+  Pose hold;                            // of its body frame, in its leader's
+  // Of a piece that is not driven yet: a rule may have it driven, and then it goes on from where it is.
+  bool waits = false;
 };
 
 // What happens between two sets of pieces, where it differs from what their materials say.
@@ -170,7 +174,7 @@ struct Scene {
   Pose moverPose(const Mover& m, double frame) const {
     Pose p = act::poseAt(m.path, frame, secondsAt(frame));
     p.position -= p.turn * m.anchor;
-    return p;
+    return m.leader.valid() ? p * m.hold : p;
   }
   const Prototype& prototypeOf(std::size_t piece) const {
     return prototypes[pieces[piece].prototype.index()];

@@ -19,6 +19,7 @@ constexpr double kStillShare = 1e-3;  // of the size
 constexpr double kForceShare = 0.1;   // of the weight and what is borne: a change that wakes
 constexpr double kForceShift = 0.5;   // and one that does whatever the other piece is at
 constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
+constexpr int kMostPatience = 4;      // times that who is woken in vain waits twice as long as before
 constexpr std::size_t kPiecesWorthAThread = 256;
 constexpr double kBlow = 5;  // least bounce speeds: a hit as hard as this runs through the heap
 
@@ -122,9 +123,12 @@ void World::wakeForForces() {
   }
   for (const std::uint32_t p : woken) {
     if (awake(p)) continue;
+    const std::uint8_t wakes = rest_[p].wakes;
     wake(p);
-    // It may well stay where it is: then it need not wait as long again, and stirs no others.
+    // It may well stay where it is: then it need not wait as long again, and stirs no others. Some that lean
+    // on each other would do so for ever, each by itself: after a while they wait until all are calm at once.
     rest_[p].rested = true;
+    rest_[p].wakes = static_cast<std::uint8_t>(std::min(wakes + 1, kMostPatience + 1));
     woken_.push_back(p);
   }
 }
@@ -147,7 +151,7 @@ void World::updateRest(double h) {
       if (speed > restSpeedOf(i))
         r = {motion_.position[i], motion_.turn[i], 0, false};
       else if (moved > kStillShare * t.size)
-        r = {motion_.position[i], motion_.turn[i], 0, r.seconds >= scene_.solver.sleep_after};
+        r = {motion_.position[i], motion_.turn[i], 0, r.seconds >= scene_.solver.sleep_after, r.wakes};
     }
   });
 }
@@ -159,6 +163,9 @@ std::vector<char> World::restless() {
   const double window = scene_.solver.sleep_after;
   const auto calm = [&](std::size_t i) {
     return rest_[i].seconds >= (rest_[i].rested ? 0.5 * window : window);
+  };
+  const auto patience = [&](const Rest& r) {
+    return r.wakes > 0 ? 0.5 * window * (1 << (r.wakes - 1)) : r.rested ? 0 : kLongRest * window;
   };
   // The awake, by their bodies; those that have just woken come behind.
   const std::size_t bodies = active_.size() + 1;
@@ -182,7 +189,7 @@ std::vector<char> World::restless() {
     const Rest& r = rest_[active_[k]];
     if (!awake(active_[k])) continue;
     if (!still[k + 1]) stirs[islands.find(u32(k + 1))] = 1;
-    if (!still[k + 1] || (!r.rested && r.seconds < kLongRest * window)) out[k + 1] = 1;
+    if (!still[k + 1] || r.seconds < patience(r)) out[k + 1] = 1;
   }
   for (const Touch& t : touches_) {
     if (!both(t)) continue;

@@ -85,7 +85,9 @@ World::World(const Scene& scene, Machine machine)
     motion_.spin.push_back(flies ? Vec3(t.free_turn.cwiseProduct(p.spin)) : Vec3(Vec3::Zero()));
     rest_.push_back({p.start.position, p.start.turn, 0, false});
   }
+  handed_.resize(scene.movers.size());
   for (const Mover& m : scene.movers) {
+    if (m.waits) continue;
     const Pose p = scene.moverPose(m, scene.first_frame);
     motion_.position[m.piece.index()] = p.position;
     motion_.turn[m.piece.index()] = p.turn;
@@ -265,6 +267,7 @@ void World::commit(solve::Proposal&& p) {
       motion_.spin[i] = b.spin;
     }
   });
+  placeCarried();
   contacts_ = std::move(p.contacts);
   hits_.insert(hits_.end(), p.hits.begin(), p.hits.end());
   findTouches();

@@ -183,6 +183,8 @@ class World {
   void dropClusterBodies();
   void moveClusters(const solve::Proposal& p);
   void takeClusterMotion(std::size_t piece);
+  std::uint32_t leaderOf(const Cluster& c) const;
+  void placeCarried();
   void carryClusters(int iterations);
   std::vector<solve::Joint> jointsOfBodies() const;
   Pose poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece) const;
@@ -234,10 +236,12 @@ class World {
   bool strikeRules(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge);
   void followRules(std::size_t first_hit, const std::vector<char>& broke, double frame, double h);
   bool rulesWait() const;
-  bool act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces, std::vector<BondBreak>& breaks);
+  bool act(std::uint32_t rule, const std::vector<std::uint32_t>& pieces, double frame,
+           std::vector<BondBreak>& breaks);
   void hold(std::uint32_t piece);
   void release(std::uint32_t piece);
   bool stop(std::uint32_t piece, Sleep as);
+  bool takeOver(std::uint32_t piece, double frame, std::vector<BondBreak>& breaks);
   void remove(std::uint32_t piece);
   void wakeAbout(const std::vector<char>& taken);
   void dropContactsOf(const std::vector<char>& taken);
@@ -253,6 +257,7 @@ class World {
   Vec3 velocityAt(std::size_t piece, const solve::Contact& c, const Vec3& point_world) const;
   void addCarriers(solve::Contacts& contacts, double h, int iterations);
   void dropCarriers(solve::Proposal& p);
+  Pose moverPose(std::size_t mover, double frame) const;
   void drive(double from, double to, int iterations);
   void takeJoints();
   void keyJoints(double frame);
@@ -354,6 +359,7 @@ class World {
 
   // Made anew in every substep.
   std::vector<std::uint32_t> active_, body_of_;
+  std::vector<Handed> handed_;  // of each mover
   std::vector<solve::Drive> drives_;
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene

@@ -24,7 +24,7 @@ constexpr std::size_t kManyPieces = 4000;
 // Driven at first, handed to the solver later.
 bool released(const world::Scene& s, std::size_t piece) {
   for (const world::Mover& m : s.movers)
-    if (m.piece.index() == piece && m.release_frame) return true;
+    if (m.piece.index() == piece && m.release_frame && !m.waits) return true;
   for (const world::Rule& r : s.rules)
     if (r.then == world::Deed::Release && s.pieces[piece].role != world::Role::Dynamic &&
         std::binary_search(r.who.begin(), r.who.end(), PieceId(piece)))

@@ -11,6 +11,7 @@
 #include "core/world/prototypes.h"
 #include "files/check.h"
 #include "files/setup/select.h"
+#include "files/setup/test_problems.h"
 
 using namespace drubble;
 using namespace drubble::files;
@@ -162,6 +163,50 @@ keys = [{ frame = 1, at = [0, 0, 0] }, { frame = 9, at = [1, 0, 0] }]
   bool told = false;
   for (const Finding& f : checkScene(s, b)) told = told || f.kind == "keys";
   CHECK(told);
+}
+
+TEST_CASE("what goes with another stands to it as it stood, and is released with it") {
+  const std::string text = R"(frames = [1, 25]
+[[body]]
+name = "raft"
+box = [2, 0.2, 2]
+origin = "base"
+at = [0, 2, 0]
+turn = [0, 30, 0]
+role = "kinematic"
+[[body]]
+name = "mast"
+box = [0.2, 3, 0.2]
+origin = "base"
+at = [0.5, 2.2, 0]
+role = "kinematic"
+[[motion]]
+who = "mast"
+with = "raft"
+[[motion]]
+who = "raft"
+keys = [{ frame = 1, at = [0, 2, 0] }, { frame = 25, at = [4, 3, 0], turn = [10, 90, 5] }]
+release = { frame = 20 }
+)";
+  const BuiltScene b = buildScene(parseSetup("m.toml", text));
+  REQUIRE(b.scene.movers.size() == 2);
+  const world::Mover &raft = b.scene.movers[0], &mast = b.scene.movers[1];
+  CHECK(mast.release_frame == 20);
+  const Pose raft_first = b.scene.moverPose(raft, 1), mast_first = b.scene.moverPose(mast, 1);
+  CHECK((mast_first.position - Vec3(0.5, 3.7, 0)).norm() < 1e-12);
+  for (const double frame : {7.5, 25.0}) {
+    const Pose r = b.scene.moverPose(raft, frame), m = b.scene.moverPose(mast, frame);
+    CHECK((r.toBody(m.position) - raft_first.toBody(mast_first.position)).norm() < 1e-9);
+  }
+  const auto said = [&](const std::string& from, const std::string& to) {
+    std::string other = text;
+    other.replace(other.find(from), from.size(), to);
+    return oneProblemOf(other);
+  };
+  CHECK_THAT(said("with = \"raft\"", "with = \"rafd\""), Catch::Contains("did you mean 'raft'?"));
+  CHECK_THAT(said("with = \"raft\"", "with = \"mast\""), Catch::Contains("no [[motion]] moves"));
+  CHECK_THAT(said("with = \"raft\"", "with = \"raft\"\nwobble = { at = [1, 0, 0] }"),
+             Catch::Contains("of its own"));
 }
 
 TEST_CASE("an eased mover that is slow when it is released is told of") {

@@ -7,11 +7,13 @@
 #include <cmath>
 #include <filesystem>
 #include <map>
+#include <set>
 
 #include "core/world/predict.h"
 #include "core/world/prototypes.h"
 #include "files/gltf.h"
 #include "files/setup/select.h"
+#include "files/setup/table.h"
 
 namespace drubble::files {
 
@@ -39,6 +41,7 @@ class Acts {
       if (a.enabled) adjust(a);
     for (const MotionSetup& m : s_.motions)
       if (m.enabled) addMotion(m);
+    for (const auto& [m, piece] : followers_) follow(*m, piece);
     std::sort(built_.scene.movers.begin(), built_.scene.movers.end(),
               [](const auto& a, const auto& b) { return a.piece < b.piece; });
     for (const WatchSetup& w : s_.watches)
@@ -48,6 +51,8 @@ class Acts {
     for (const ContactSetup& c : s_.contacts)
       if (c.enabled) addContact(c);
     if (problems_.empty()) predictReleases();
+    for (world::Mover& m : built_.scene.movers)
+      if (m.leader.valid()) m.release_frame = moverOf(m.leader)->release_frame;
   }
 
  private:
@@ -136,7 +141,7 @@ class Acts {
         built_.ignored_motions.push_back({id, m.where});
         continue;
       }
-      if (piece.role == world::Role::Dynamic) {
+      if (piece.role == world::Role::Dynamic && !handsOver()) {
         problems_.push_back(
             {fmt::format("'{}' has keys but is dynamic: give it role = \"kinematic\", and release "
                          "here if it is to fly on by itself",
@@ -144,8 +149,58 @@ class Acts {
              m.who.where});
         return;
       }
-      addMover(m, id, poses);
+      if (m.with.empty())
+        addMover(m, id, poses);
+      else
+        followers_.push_back({&m, id});
     }
+  }
+
+  // Whether some rule makes something kinematic; which, is looked at with the rules.
+  bool handsOver() const {
+    return std::any_of(s_.rules.begin(), s_.rules.end(),
+                       [](const RuleSetup& r) { return r.enabled && r.rule.then == world::Deed::Drive; });
+  }
+
+  world::Mover* moverOf(PieceId piece) {
+    for (world::Mover& m : built_.scene.movers)
+      if (m.piece == piece) return &m;
+    return nullptr;
+  }
+
+  // It goes with another, which has keys of its own.
+  void follow(const MotionSetup& m, PieceId id) {
+    std::vector<world::Piece>& pieces = built_.scene.pieces;
+    const world::Piece& piece = pieces[id.index()];
+    const auto at =
+        std::find_if(pieces.begin(), pieces.end(), [&](const auto& p) { return p.name == m.with; });
+    if (at == pieces.end()) {
+      std::set<std::string> known;
+      for (const world::Mover& x : built_.scene.movers) known.insert(pieces[x.piece.index()].name);
+      const std::string near = nearest(m.with, known);
+      return problems_.push_back(
+          {fmt::format("'{}' is to go with '{}', but no piece is called that{}", piece.name, m.with,
+                       near.empty() ? "" : "; did you mean '" + near + "'?"),
+           m.with_where});
+    }
+    const PieceId leader(at - pieces.begin());
+    const world::Mover* to = moverOf(leader);
+    if (to == nullptr || to->waits || to->leader.valid())
+      return problems_.push_back(
+          {fmt::format("'{}' is to go with '{}', which {}", piece.name, m.with,
+                       to == nullptr ? "no [[motion]] moves; what moves by itself takes a [[joint]]"
+                       : to->waits   ? "moves by itself at first"
+                                     : "goes with another itself: name that one"),
+           m.with_where});
+    if (moverOf(id) != nullptr)
+      return problems_.push_back({fmt::format("'{}' has two motions: keep one", piece.name), m.where});
+    world::Mover mover = *to;
+    mover.piece = id;
+    mover.leader = leader;
+    mover.waits = piece.role == world::Role::Dynamic;
+    const Pose led = built_.scene.moverPose(*to, s_.first_frame);
+    mover.hold = {led.toBody(piece.start.position), (led.turn.conjugate() * piece.start.turn).normalized()};
+    built_.scene.movers.push_back(std::move(mover));
   }
 
   void addMover(const MotionSetup& m, PieceId id, const std::vector<act::PoseKey>& poses) {
@@ -164,6 +219,7 @@ class Acts {
     mover.path.wobble = m.wobble;
     mover.path.wobble.seed += id.value;
     mover.release_frame = m.release_frame;
+    mover.waits = piece.role == world::Role::Dynamic;
     const bool released = m.release_frame || m.before_hit;
     if (released && !(built_.scene.prototypeOf(id.index()).traits.inverse_mass > 0))
       return problems_.push_back(
@@ -184,6 +240,14 @@ class Acts {
       const auto wanted = before_hit_.find(m.piece);
       if (wanted == before_hit_.end()) continue;
       const std::string& name = built_.scene.pieces[m.piece.index()].name;
+      if (m.waits) {
+        problems_.push_back(
+            {fmt::format("'{}' is only driven once a rule says so: where it will hit cannot be "
+                         "told before; give release = {{ frame = N }}",
+                         name),
+             wanted->second.second});
+        continue;
+      }
       const std::optional<world::PredictedHit> hit = world::predictHit(built_.scene, m, s_.planned_last);
       if (!hit) {
         problems_.push_back({fmt::format("'{}' is to be released before it hits, but its keys take it past "
@@ -216,6 +280,7 @@ class Acts {
   std::vector<Problem>& problems_;
   Selecting selecting_;
   std::map<PieceId, std::pair<double, Where>> before_hit_;
+  std::vector<std::pair<const MotionSetup*, PieceId>> followers_;
 };
 
 }  // namespace

@@ -60,19 +60,28 @@ class Bonder {
         copy[at->second] = PieceId(i);
       }
       for (const auto& [name, pieces] : copies)
-        for (const cut::Interface& f : cut.interfaces) addCutFace(pieces, f);
+        for (const cut::Interface& f : cut.interfaces) addCutFace(pieces, f, timesOf(cut, pieces));
     }
   }
 
-  void addCutFace(const std::vector<PieceId>& pieces, const cut::Interface& f) {
+  // How much larger a copy is than what was cut.
+  double timesOf(const BuiltScene::CutBody& cut, const std::vector<PieceId>& pieces) const {
+    for (const PieceId p : pieces)
+      if (p.valid())
+        return built_.prototype_bodies[built_.scene.pieces[p.index()].prototype.index()].scale /
+               built_.prototype_bodies[cut.first].scale;
+    return 1;
+  }
+
+  void addCutFace(const std::vector<PieceId>& pieces, const cut::Interface& f, double times) {
     if (!(f.area > 0) || !pieces[f.a].valid() || !pieces[f.b].valid()) return;
     const std::size_t i = pieces[f.a].index();
     const world::Piece& p = built_.scene.pieces[i];
     const Vec3 origin = built_.scene.prototypeOf(i).origin;
-    const auto place = [&](const Vec3& at) { return p.start.toWorld(at + origin); };
+    const auto place = [&](const Vec3& at) { return p.start.toWorld(times * at + origin); };
     std::vector<Vec3> rim;
     for (const Vec3& c : f.corners) rim.push_back(place(c));
-    bond::Face face = bond::faceOf(rim, p.start.turn * f.normal, place(f.centroid), f.area);
+    bond::Face face = bond::faceOf(rim, p.start.turn * f.normal, place(f.centroid), times * times * f.area);
     if (pieces[f.b] < pieces[f.a]) {
       face.normal = -face.normal;
       std::reverse(face.corners.begin(), face.corners.end());

@@ -25,8 +25,11 @@ class Joiner {
       if (!j.enabled) continue;
       j.name = j.joint.name = copy.name + "/" + j.name;
       for (std::optional<Vec3>* at : {&j.at, &j.a_at, &j.b_at})
-        if (*at) *at = copy.pose.toWorld(**at);
-      for (JointSetup::Over& o : j.over) o.at = copy.pose.toWorld(o.at);
+        if (*at) *at = copy.pose.toWorld(copy.times * **at);
+      for (JointSetup::Over& o : j.over) o.at = copy.pose.toWorld(copy.times * o.at);
+      if (j.length) *j.length *= copy.times;
+      if (j.joint.joint.kind == solve::JointKind::Slider)
+        j.joint.joint.low *= copy.times, j.joint.joint.high *= copy.times;
       j.axis = copy.pose.turn * j.axis;
       add(j);
     }

@@ -130,7 +130,7 @@ void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer
         problems.push_back(
             {fmt::format("pour '{}' copies '{}', which does not move by itself", p.name, kit->name),
              p.where});
-    if (kit->apart && kit->group == nullptr)
+    if (kit->apart && !kit->group)
       problems.push_back(
           {fmt::format(
                "pour '{}' copies '{}', which comes in pieces: only whole bodies and groups are poured",

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <set>
 
 #include "files/setup/build_acts.h"
 #include "files/setup/select.h"
@@ -60,6 +61,17 @@ class Ruler {
     built_.scene.rules.push_back(std::move(rule));
   }
 
+  // What moves by itself has keys only for a rule.
+  void checkMovers() {
+    for (const world::Mover& m : scene().movers)
+      if (m.waits && !driven_.contains(m.piece))
+        problems_.push_back(
+            {fmt::format("'{}' has keys but is dynamic, and no rule makes it kinematic: give it role = "
+                         "\"kinematic\"",
+                         scene().pieces[m.piece.index()].name),
+             Where{s_.path, 0, 0, ""}});
+  }
+
  private:
   const world::Scene& scene() const { return built_.scene; }
 
@@ -74,9 +86,10 @@ class Ruler {
 
   void checkPieces(const RuleSetup& r, const world::Rule& rule) {
     const auto complain = [&](PieceId p, const char* why) {
-      problems_.push_back({fmt::format("rule '{}' cannot {} '{}': {}", r.name, world::deedName(rule.then),
-                                       scene().pieces[p.index()].name, why),
-                           r.who.where});
+      const char* deed = rule.then == Deed::Drive ? "drive" : world::deedName(rule.then);
+      problems_.push_back(
+          {fmt::format("rule '{}' cannot {} '{}': {}", r.name, deed, scene().pieces[p.index()].name, why),
+           r.who.where});
     };
     if (rule.then == Deed::Release || rule.then == Deed::Freeze || rule.then == Deed::Fix ||
         rule.then == Deed::Hold)
@@ -88,6 +101,13 @@ class Ruler {
           return complain(p,
                           "it is felt as a mesh or has no mass; give its body a shape that can move, "
                           "like \"hull\"");
+      }
+    if (rule.then == Deed::Drive)
+      for (const PieceId p : rule.who) {
+        const auto moves = [&](const world::Mover& m) { return m.piece == p; };
+        if (std::none_of(scene().movers.begin(), scene().movers.end(), moves))
+          return complain(p, "no [[motion]] says how it goes from then on");
+        driven_.insert(p);
       }
     if (rule.then == Deed::BreakBonds || rule.then == Deed::Strength || rule.when.bond_broken) {
       const auto taken = [&](PieceId p) { return std::binary_search(rule.who.begin(), rule.who.end(), p); };
@@ -105,6 +125,7 @@ class Ruler {
   BuiltScene& built_;
   std::vector<Problem>& problems_;
   Selecting selecting_;
+  std::set<PieceId> driven_;  // by rules
 };
 
 }  // namespace
@@ -114,6 +135,7 @@ void addRules(const Setup& s, BuiltScene& built, std::vector<Problem>& problems)
   Ruler ruler(s, built, problems);
   for (const RuleSetup& r : s.rules)
     if (r.enabled) ruler.add(r);
+  if (problems.empty()) ruler.checkMovers();
 }
 
 }  // namespace drubble::files

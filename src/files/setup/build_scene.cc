@@ -21,6 +21,7 @@
 #include "files/setup/build_pours.h"
 #include "files/setup/build_rules.h"
 #include "files/setup/cut_maker.h"
+#include "files/setup/kit_sizes.h"
 #include "files/setup/kits.h"
 #include "files/setup/select.h"
 #include "files/setup/start_from.h"
@@ -37,9 +38,6 @@ constexpr std::array<std::array<double, 3>, 6> kColours = {{{0.78, 0.36, 0.20},
                                                             {0.45, 0.55, 0.33},
                                                             {0.55, 0.42, 0.58},
                                                             {0.62, 0.60, 0.56}}};
-
-constexpr double kShades = 24;  // by which weights of colours are told apart
-constexpr int kSizes = 16;      // of what varies in size: so many stand for all between
 
 class Builder {
  public:
@@ -162,24 +160,21 @@ class Builder {
       kit.parts.push_back({PrototypeId(first + k), {offset, Quat::Identity()}, made.numbers[k]});
       store(bodies[k], std::move(pieces[k]), material);
     }
-    out_.cuts.push_back({b.name, first, u32(bodies.size()), made.cut.merged, made.lost, made.gap,
-                         made.cut.taken, made.rough, whole.mesh, std::move(cut.interfaces),
-                         std::move(sources), std::move(made.steps)});
+    out_.cuts.push_back({b.name,
+                         first,
+                         u32(bodies.size()),
+                         made.cut.merged,
+                         made.lost,
+                         made.gap,
+                         made.cut.taken,
+                         made.rough,
+                         whole.mesh,
+                         std::move(cut.interfaces),
+                         std::move(sources),
+                         std::move(made.steps),
+                         {}});
     kits_.emplace(b.name, std::move(kit));
     order_.push_back(b.name);
-  }
-
-  // Fresh breaks are paler than what has seen the weather.
-  static std::array<double, 3> paler(std::array<double, 3> colour) {
-    for (double& x : colour) x += 0.45 * (0.92 - x);
-    return colour;
-  }
-
-  // A little lighter or darker by name, so that pieces are told apart.
-  static std::array<double, 3> shadeOf(std::array<double, 3> colour, const std::string& name) {
-    const double light = 0.8 + 0.35 * RandomStream(0, name).unit();
-    for (double& x : colour) x = clamped(light * x, 0, 1);
-    return colour;
   }
 
   // The prototype that a group's part is made from.
@@ -280,6 +275,10 @@ class Builder {
 
   void placeAll() {
     Placer placer(s_, out_, problems_);
+    const auto store_one = [&](const BodySetup& b, MadeBody made, MaterialId m) {
+      store(b, std::move(made), m);
+    };
+    KitMaker sizes(s_, out_, maker_, kits_, store_one, problems_);
     for (const PlaceSetup& p : s_.places)
       for (const CopySetup& c : p.copies) copied_.insert(c.body);
     for (const PourSetup& p : s_.pours)
@@ -287,71 +286,10 @@ class Builder {
     for (const std::string& name : order_)
       if (!copied_.contains(name)) placer.stand(kits_.at(name));
     for (const PlaceSetup& p : s_.places)
-      if (p.enabled) placer.place(p, sizesOf(p.copies, p.size, p.colours));
+      if (p.enabled) placer.place(p, sizes.sizesOf(p.copies, p.size, p.colours));
     for (const PourSetup& p : s_.pours)
-      if (p.enabled) addPour(p, sizesOf(p.copies, p.size, p.colours), out_, placer, problems_);
+      if (p.enabled) addPour(p, sizes.sizesOf(p.copies, p.size, p.colours), out_, placer, problems_);
     placer.checkNames();
-  }
-
-  // Those of copies that are not switched off: by size, in each of them every colour so often as its weight
-  // says.
-  KitSizes sizesOf(const std::vector<CopySetup>& copies, const std::array<double, 2>& size,
-                   const std::vector<ColourSetup>& colours) {
-    const std::vector<std::optional<std::array<double, 3>>> shades = shadesOf(colours);
-    const bool plain = size[0] == 1 && size[1] == 1;
-    KitSizes out;
-    for (const CopySetup& c : copies) {
-      const auto found = kits_.find(c.body);
-      if (found == kits_.end()) continue;
-      std::vector<const Kit*>& kits = out[c.body];
-      if (plain && colours.empty()) {
-        kits.push_back(&found->second);
-        continue;
-      }
-      if (found->second.apart) {
-        problems_.push_back({fmt::format("'{}' is of several pieces: only whole bodies vary in {}", c.body,
-                                         plain ? "colour" : "size"),
-                             c.where});
-        continue;
-      }
-      const int n = size[0] == size[1] ? 1 : kSizes;
-      for (int k = 0; k < n; ++k)
-        for (const auto& shade : shades)
-          kits.push_back(&sized(c.body, size[0] + (size[1] - size[0]) * (k + 0.5) / n, shade));
-    }
-    return out;
-  }
-
-  // So many of each colour as come nearest to its weight; one that is nothing where none are asked for.
-  static std::vector<std::optional<std::array<double, 3>>> shadesOf(const std::vector<ColourSetup>& colours) {
-    if (colours.empty()) return {std::nullopt};
-    double total = 0, sum = 0;
-    for (const ColourSetup& c : colours) total += c.weight;
-    std::vector<std::optional<std::array<double, 3>>> out;
-    for (const ColourSetup& c : colours) {
-      sum += c.weight;
-      const auto upto = static_cast<std::size_t>(std::floor(kShades * sum / total + 0.5));
-      while (out.size() < upto) out.emplace_back(c.colour);
-    }
-    return out;
-  }
-
-  // A body `times` as large as it is told, perhaps of another colour.
-  const Kit& sized(const std::string& name, double times, const std::optional<std::array<double, 3>>& shade) {
-    const auto key = std::tuple(name, times, shade);
-    const auto known = sized_.find(key);
-    if (known != sized_.end()) return known->second;
-    BodySetup b =
-        *std::find_if(s_.bodies.begin(), s_.bodies.end(), [&](const auto& x) { return x.name == name; });
-    const world::Prototype& plain = out_.scene.prototypes[prototype_of_.at(name).index()];
-    const MaterialId material = plain.material;
-    b.colour = shade.value_or(plain.colour);
-    b.scale *= times;
-    if (b.mass) *b.mass *= times * times * times;
-    const PrototypeId id(out_.scene.prototypes.size());
-    const double density = b.density.value_or(out_.scene.materials[material.index()].density);
-    store(b, maker_.make(b, density, out_.notes), material);
-    return sized_.emplace(key, kitOf(out_, id, s_.up())).first->second;
   }
 
   // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
@@ -369,7 +307,6 @@ class Builder {
   BuiltScene out_;
   std::map<std::string, PrototypeId> prototype_of_;
   std::map<std::string, Kit> kits_;
-  std::map<std::tuple<std::string, double, std::optional<std::array<double, 3>>>, Kit> sized_;
   std::vector<std::string> order_;  // of the kits
   std::vector<Problem> problems_;
   std::set<std::string> copied_;  // what is in a group, or copied by a place

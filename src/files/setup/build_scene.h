@@ -39,7 +39,8 @@ struct BuiltScene {
   // Groups of loose parts as they stand: the parts are called NAME/PART.
   struct GroupCopy {
     std::string name, group;
-    Pose pose;  // the group's own space to the world
+    Pose pose;         // the group's own space to the world
+    double times = 1;  // as large
   };
   std::vector<GroupCopy> group_copies;
   // How a body was cut, so that another mesh can be cut alike. Places are in its mesh space (m).
@@ -66,6 +67,20 @@ struct BuiltScene {
     std::vector<cut::Interface> interfaces;  // between the pieces, counted from 0; in the body's mesh space
     std::vector<std::vector<cut::Source>> sources;  // of each piece's triangles
     std::vector<CutStep> steps;
+    // The same pieces in other sizes, as prototypes that stand side by side in the same order.
+    struct Size {
+      std::uint32_t first = 0;
+      double times = 1;
+    };
+    std::vector<Size> sizes;
+
+    // The number of a piece whose prototype this is, in any size; `count`: of none.
+    std::uint32_t numberOf(std::size_t prototype) const {
+      if (prototype - first < count) return static_cast<std::uint32_t>(prototype - first);
+      for (const Size& s : sizes)
+        if (prototype - s.first < count) return static_cast<std::uint32_t>(prototype - s.first);
+      return count;
+    }
   };
   std::vector<CutBody> cuts;
 };

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <filesystem>
 
+#include "core/base/random.h"
 #include "core/cut/again.h"
 #include "core/mesh/mass.h"
 #include "core/world/prototypes.h"
@@ -274,6 +275,17 @@ AlikePieces cutAlike(const mesh::TriangleMesh& m, const std::vector<BuiltScene::
   }
   out.cut = assembly.finished(order);
   return out;
+}
+
+std::array<double, 3> paler(std::array<double, 3> colour) {
+  for (double& x : colour) x += 0.45 * (0.92 - x);
+  return colour;
+}
+
+std::array<double, 3> shadeOf(std::array<double, 3> colour, const std::string& name) {
+  const double light = 0.8 + 0.35 * RandomStream(0, name).unit();
+  for (double& x : colour) x = clamped(light * x, 0, 1);
+  return colour;
 }
 
 MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density) {

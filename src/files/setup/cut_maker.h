@@ -31,6 +31,11 @@ bool isCut(const Setup& s, const std::string& body);
 // Error(Input) with the cut's place.
 CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleMesh& m, const Building& how);
 
+// A little lighter or darker by name, so that pieces are told apart; and as fresh breaks are, paler than what
+// has seen the weather.
+std::array<double, 3> shadeOf(std::array<double, 3> colour, const std::string& name);
+std::array<double, 3> paler(std::array<double, 3> colour);
+
 // A piece of a cut mesh, felt as its hull.
 MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density);
 

@@ -31,9 +31,10 @@ Kit kitOf(const BuiltScene& built, PrototypeId prototype, const Vec3& up) {
 }
 
 Kit kitOf(const BuiltScene& built, const BodySetup& group, const std::vector<PrototypeId>& parts,
-          const Vec3& up) {
+          const Vec3& up, double times) {
   Kit kit;
-  kit.group = &group;
+  kit.group = true;
+  kit.times = times;
   kit.apart = true;
   kit.name = group.name;
   kit.where = group.where;
@@ -43,7 +44,7 @@ Kit kitOf(const BuiltScene& built, const BodySetup& group, const std::vector<Pro
   double mass = 0;
   for (std::size_t k = 0; k < parts.size(); ++k) {
     const world::Prototype& p = built.scene.prototypes[parts[k].index()];
-    Pose pose{group.parts[k].at, turnXyz(group.parts[k].turn)};
+    Pose pose{times * group.parts[k].at, turnXyz(group.parts[k].turn)};
     pose.position -= pose.turn * built.anchors[parts[k].index()];
     kit.parts.push_back({parts[k], pose, group.parts[k].name});
     box.add(shape::boundsAt(p.shape, pose));
@@ -80,8 +81,8 @@ void Placer::add(const Kit& kit, const std::string& name, const Pose& pose, cons
     out_.scene.pieces.push_back(piece);
     wheres_.push_back(where);
   }
-  if (kit.group != nullptr)
-    out_.group_copies.push_back({name, kit.name, {pose.toWorld(kit.origin), pose.turn}});
+  if (kit.group)
+    out_.group_copies.push_back({name, kit.name, {pose.toWorld(kit.origin), pose.turn}, kit.times});
 }
 
 std::uint32_t Placer::keepBack(const Kit& kit, const std::string& name, const Pose& pose,

@@ -14,8 +14,8 @@ struct Kit {
     Pose pose;  // of its body frame, in the kit's space
     std::string name;
   };
-  const BodySetup* group = nullptr;  // of loose parts; null: of one body, whose body space is the kit's
-  bool apart = false;                // its parts are pieces of their own, called NAME/PART
+  bool group = false;  // of loose parts; else of one body, whose body space is the kit's
+  bool apart = false;  // its parts are pieces of their own, called NAME/PART
   std::string name;
   Where where;
   std::vector<Part> parts;
@@ -24,6 +24,7 @@ struct Kit {
   Vec3 centre = Vec3::Zero();  // of mass, in the kit's space
   Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();  // of a group, added to its parts' own
   Vec3 size = Vec3::Zero();                           // of the box about its shapes
+  double times = 1;                                   // of a group: as large as it is told
 };
 
 // Of what is copied, by name, all sizes that there are of it.
@@ -33,9 +34,9 @@ using KitSizes = std::map<std::string, std::vector<const Kit*>>;
 Kit kitOf(const BuiltScene& built, PrototypeId prototype, const Vec3& up);
 
 // A group's parts as a kit, whose space has the middle of the box about the parts as its origin. `parts`: its
-// bodies' prototypes.
+// bodies' prototypes, which are `times` as large as they are told.
 Kit kitOf(const BuiltScene& built, const BodySetup& group, const std::vector<PrototypeId>& parts,
-          const Vec3& up);
+          const Vec3& up, double times = 1);
 
 // Adds pieces to the scene, and remembers where each came from.
 class Placer {

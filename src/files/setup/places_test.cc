@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <catch2/catch.hpp>
+#include <cmath>
+#include <map>
 #include <set>
 
 #include "core/collide/pairs.h"
@@ -157,6 +159,88 @@ vary = { size = [0.8, 1.2] }
   CHECK(red > 90);
   CHECK(red < 126);
   CHECK_THROWS_WITH(builtFrom(stores + "colours = { red = 1 }\n"), Catch::Contains("#rrggbb"));
+}
+
+TEST_CASE("copies of groups and of cut bodies vary in size, with joints and bonds that fit", "[place]") {
+  const std::string more = R"(
+[[group]]
+name = "post"
+parts = [{ of = "crate" }, { of = "cone", at = [0, 0.4, 0], turn = [0, 0, 90] }]
+  [[group.joints]]
+  name = "rod"
+  kind = "rope"
+  a = "crate"
+  a_at = [0, 0.2, 0]
+  b = "cone"
+  b_at = [0, 0.3, 0]
+  length = 0.3
+[[body]]
+name = "stone"
+box = [0.6, 0.4, 0.4]
+material = "granite"
+at = [0, 90, 0]
+[[cut]]
+of = "stone"
+count = 6
+[[bond]]
+name = "grown"
+among = "stones/**"
+[[place]]
+name = "posts"
+copies = { post = 1 }
+count = [5, 1, 5]
+gap = [0.3, 0, 0.3]
+at = [30, 0, 0]
+vary = { size = [0.5, 2] }
+[[place]]
+name = "stones"
+copies = { stone = 1 }
+count = [4, 1, 1]
+gap = [0.3, 0, 0.3]
+at = [50, 0, 0]
+vary = { size = [0.5, 2] }
+colours = { "#ff0000" = 1 }
+)";
+  const BuiltScene b = builtFrom(more);
+  const world::Scene& s = b.scene;
+  CHECK(movable(b) == 25 * 2 + 4 * 6);
+  CHECK(deepest(b) < 1e-6);
+  REQUIRE(s.joints.size() == 25);
+  std::set<double> sizes;
+  for (const world::SceneJoint& j : s.joints) {
+    const std::size_t crate = j.joint.a.piece.index(), cone = j.joint.b.piece.index();
+    const double times = std::cbrt(s.prototypeOf(crate).volume / 0.06);
+    sizes.insert(std::floor(100 * times));
+    CHECK(times > 0.5);
+    CHECK(times < 2);
+    CHECK(j.joint.length == Approx(0.3 * times));
+    CHECK((j.joint.a.at - Vec3(0, 0.2 * times, 0)).norm() < 1e-9);
+    CHECK((s.pieces[cone].start.position - s.pieces[crate].start.position).norm() == Approx(0.4 * times));
+    CHECK(s.prototypeOf(cone).volume / s.prototypeOf(crate).volume ==
+          Approx(b.scene.prototypes[4].volume / 0.06).epsilon(1e-6));
+  }
+  CHECK(sizes.size() > 5);
+  // The faces between pieces grow with the square; all of a copy's are there.
+  std::map<std::string, double> area, volume;
+  for (const bond::Bond& x : s.bonds) {
+    const std::string &a = s.pieces[x.a.index()].name, &c = s.pieces[x.b.index()].name;
+    REQUIRE(a.substr(0, 11) == c.substr(0, 11));
+    area[a.substr(0, 11)] += x.face.area;
+  }
+  for (std::size_t i = 0; i < s.pieces.size(); ++i) {
+    if (!s.pieces[i].name.starts_with("stones/")) continue;
+    volume[s.pieces[i].name.substr(0, 11)] += s.prototypeOf(i).volume;
+    CHECK(s.prototypeOf(i).colour[1] == 0);
+    CHECK(s.prototypeOf(i).inside.size() == s.prototypeOf(i).mesh.triangles.size());
+  }
+  REQUIRE(area.size() == 4);
+  REQUIRE(volume.size() == 4);
+  const double one = area["stones/0001"] / std::pow(volume["stones/0001"], 2.0 / 3);
+  for (const auto& [name, v] : volume) {
+    CHECK(area[name] / std::pow(v, 2.0 / 3) == Approx(one).epsilon(1e-6));
+    CHECK(std::cbrt(v / 0.096) > 0.5);
+    CHECK(std::cbrt(v / 0.096) < 2);
+  }
 }
 
 }  // namespace drubble::files

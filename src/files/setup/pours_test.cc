@@ -147,10 +147,6 @@ TEST_CASE("what a pour cannot do is said where it stands", "[pour]") {
             .find("outside the shot") != std::string::npos);
   CHECK(said("\n[[pour]]\nname = \"x\"\ncopies = { pan = 1 }\nfrom = { point = [0, 1, 0] }\ncount = 3\n")
             .find("does not move by itself") != std::string::npos);
-  CHECK(
-      said("\n[[pour]]\nname = \"x\"\ncopies = { kegged = 1 }\nsize = [1, 2]\nfrom = { point = [0, 1, 0] }\n"
-           "count = 3\n")
-          .find("only whole bodies vary in size") != std::string::npos);
 }
 
 }  // namespace drubble::files

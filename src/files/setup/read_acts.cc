@@ -122,9 +122,16 @@ void readMotion(Table& t, const Setup& s, MotionSetup& m) {
     if (m.release_frame.has_value() == m.before_hit.has_value())
       r.complain("frame", "release takes frame = N, or before_hit = N frames");
   });
-  if (m.at.keys.empty() && m.turn.keys.empty() && m.from.empty() && m.wobble.at.isZero(0) &&
-      m.wobble.turn.isZero(0))
-    t.complain("keys", "this motion moves nothing: give keys, from, or a wobble");
+  m.with = t.text("with", "");
+  const bool own = !m.at.keys.empty() || !m.turn.keys.empty() || !m.from.empty() || !m.wobble.at.isZero(0) ||
+                   !m.wobble.turn.isZero(0);
+  if (!m.with.empty()) {
+    m.with_where = t.document().where(*t.node("with"));
+    if (own || m.release_frame || m.before_hit)
+      t.complain("with", "what goes with another piece has no keys, wobble or release of its own");
+  } else if (!own) {
+    t.complain("keys", "this motion moves nothing: give keys, from, a wobble, or with = NAME");
+  }
 }
 
 void readBetween(Table& t, const char* needed, Selector& a, Selector& b) {

@@ -9,13 +9,10 @@ namespace {
 
 using world::Deed;
 
-const std::map<std::string, Deed> kDeeds = {{"wake", Deed::Wake},
-                                            {"hold", Deed::Hold},
-                                            {"release", Deed::Release},
-                                            {"freeze", Deed::Freeze},
-                                            {"static", Deed::Fix},
-                                            {"remove", Deed::Remove},
-                                            {"break_bonds", Deed::BreakBonds}};
+const std::map<std::string, Deed> kDeeds = {{"wake", Deed::Wake},       {"hold", Deed::Hold},
+                                            {"release", Deed::Release}, {"freeze", Deed::Freeze},
+                                            {"static", Deed::Fix},      {"kinematic", Deed::Drive},
+                                            {"remove", Deed::Remove},   {"break_bonds", Deed::BreakBonds}};
 
 void readFrames(Table& w, world::RuleWhen& when) {
   if (w.has("frame")) when.from = w.number("frame", 0, {-1e6, 1e6});
@@ -52,9 +49,10 @@ void readThen(Table& t, const Setup& s, RuleSetup& r) {
   world::Rule& rule = r.rule;
   const toml::node* n = t.node("then");
   if (n == nullptr)
-    return t.complain("when",
-                      "every rule needs then: wake, hold, release, freeze, static, remove, break_bonds, or "
-                      "{ set = \"strength\", to = NUMBER }");
+    return t.complain(
+        "when",
+        "every rule needs then: wake, hold, release, freeze, static, kinematic, remove, break_bonds, or "
+        "{ set = \"strength\", to = NUMBER }");
   if (!n->is_table()) {
     std::set<std::string> allowed;
     for (const auto& [name, deed] : kDeeds) allowed.insert(name);

@@ -94,6 +94,15 @@ TEST_CASE("what a rule lacks or cannot do is said", "[rule]") {
         "0 problems");
   CHECK_THAT(oneProblem("[[rule]]\nname = \"r\"\nwho = \"quay\"\nwhen = { frame = 3 }\nthen = \"release\"\n"),
              Contains("cannot release 'quay'"));
+  CHECK_THAT(oneProblem(rule + "when = { frame = 3 }\nthen = \"kinematic\"\n"),
+             Contains("no [[motion]] says how it goes"));
+  const std::string keys =
+      "[[motion]]\nwho = \"cask\"\nkeys = [{ frame = 1, at = [0, 1, 0] }, { frame = 9, at = [0, 2, 0] }]\n";
+  CHECK_THAT(oneProblem(keys), Contains("'cask' has keys but is dynamic"));
+  CHECK(oneProblem(keys + rule + "when = { frame = 3 }\nthen = \"kinematic\"\n") == "0 problems");
+  CHECK_THAT(oneProblem(keys + "[[rule]]\nname = \"r\"\nwho = \"trestle\"\nwhen = { frame = 3 }\nthen = "
+                               "\"kinematic\"\n"),
+             Contains("no [[motion]] says how it goes"));
   CHECK_THAT(oneProblem("[[rule]]\nwho = \"cask\"\nwhen = { frame = 3 }\nthen = \"wake\"\n"),
              Contains("needs a name"));
 }

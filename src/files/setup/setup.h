@@ -242,6 +242,8 @@ struct MotionSetup {
   Selector who;
   act::Track at, turn;     // m, rad
   std::string from, node;  // a glTF file and a node of it
+  std::string with;        // a piece that it goes with, instead
+  Where with_where;
   act::Wobble wobble;
   std::optional<double> release_frame, before_hit;
 };
