@@ -15,6 +15,8 @@ if [ ! -d $modules/gltf-validator ]; then
     @kroxilon/usda-parser@0.0.4 tinyusdz@0.9.0-rc10 >/dev/null || { echo "exports: no checkers to be had: not checked"; exit 0; }
 fi
 folder=$(mktemp -d); trap 'rm -rf "$folder"' EXIT
+# What quayside starts from.
+[ -f out/floats_settled.drub ] || "$program" settle demo/floats.toml >/dev/null 2>&1
 for setup in demo/*.toml; do
   name=$(basename "$setup" .toml)
   "$program" run "$setup" "${frames[@]}" -o "$folder/$name.drub" >/dev/null 2>&1 || { echo "exports: $name does not run"; exit 1; }

@@ -8,6 +8,7 @@
 
 #include "cli/command.h"
 #include "files/setup/setup.h"
+#include "files/setup/start_from.h"
 #include "files/setup/table.h"
 
 namespace drubble::cli {
@@ -68,13 +69,19 @@ int demoCommand(const std::vector<std::string>& arguments) {
                                               near.empty() ? "" : "; did you mean '" + near + "'?"));
   }
   const std::string setup = (folder / (name + ".toml")).string(), cache = out + "/" + name + ".drub";
+  const files::Setup read = files::readSetup(setup);
+  if (read.start_from && !fs::exists(files::startCache(read)))
+    if (const std::string first = files::settledSetup(read); !first.empty())
+      if (const int code = step("settle", settleCommand, {first, "-o", files::startCache(read)});
+          code != kDone)
+        return code;
   if (const int code = step("check", checkCommand, {setup, "--list"}); code != kDone) return code;
   std::vector<std::string> run{setup, "-o", cache, "--force"};
   if (p.has("frames")) run.insert(run.end(), {"--frames", p.as<std::string>("frames")});
   if (const int code = step("run", runCommand, run); code != kDone) return code;
   if (const int code = step("report", reportCommand, {cache}); code != kDone) return code;
   std::vector<std::string> still{cache, "-o", out + "/" + name + ".png"};
-  for (const files::CameraSetup& c : files::readSetup(setup).cameras)
+  for (const files::CameraSetup& c : read.cameras)
     if (c.name == "shot") still.insert(still.end(), {"--camera", "shot"});
   if (const int code = step("draw", drawCommand, still); code != kDone) return code;
   return step("draw", drawCommand,

@@ -10,6 +10,7 @@
 #include "cli/command.h"
 #include "cli/progress.h"
 #include "files/export/still.h"
+#include "files/setup/start_from.h"
 #include "files/simulate.h"
 
 namespace drubble::cli {
@@ -95,7 +96,8 @@ int settleCommand(const std::vector<std::string>& arguments) {
   files::RunOptions run;
   run.cache_path = p.as<std::string>("output");
   if (run.cache_path.empty())
-    run.cache_path = "out/" + std::filesystem::path(setup_path).stem().string() + "_settled.drub";
+    run.cache_path =
+        "out/" + std::filesystem::path(setup_path).stem().string() + std::string(files::kSettled) + ".drub";
   run.force = p.as<bool>("force");
   run.overrides = overrides;
   run.machine.threads = threadsFor(p.as<int>("threads"));

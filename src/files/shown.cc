@@ -105,6 +105,15 @@ class Showing {
 
   double factorOf(const BodySetup& b) const { return (b.mesh_unit > 0 ? b.mesh_unit : s_.unit) * b.scale; }
 
+  // Of a copy that is longer along some of its axes.
+  static LookedMesh stretched(LookedMesh m, const std::optional<Vec3>& by) {
+    if (!by) return m;
+    for (Vec3& v : m.mesh.vertices) v = v.cwiseProduct(*by);
+    for (auto& corners : m.look.normals)
+      for (Vec3& n : corners) n = n.cwiseQuotient(*by).normalized();
+    return m;
+  }
+
   static LookedMesh scaled(const LookedMesh& file, double factor) {
     LookedMesh out;
     out.mesh = mesh::welded(file.mesh);
@@ -122,14 +131,14 @@ class Showing {
     if (!b.detail.empty()) return detailOf(b, p, factor);
     if (b.geometry != Geometry::Mesh || b.part || b.bends || !says(file(b.mesh).look)) return std::nullopt;
     LookedMesh out;
-    out.look = lookOn(built_.meshes[i], file(b.mesh), factor, s_.unit, b.name);
+    out.look = lookOn(built_.meshes[i], stretched(file(b.mesh), b.stretch), factor, s_.unit, b.name);
     out.mesh = built_.meshes[i];
     for (Vec3& v : out.mesh.vertices) v += p.origin;
     return out;
   }
 
   std::optional<LookedMesh> detailOf(const BodySetup& b, const world::Prototype& p, double factor) {
-    const LookedMesh& from = file(b.detail);
+    const LookedMesh from = stretched(file(b.detail), b.stretch);
     LookedMesh out = scaled(from, factor);
     out.look =
         says(from.look) ? lookOn(out.mesh, from, factor, s_.unit, b.name) : madeLook(out.mesh, {}, b.name);

@@ -46,6 +46,19 @@ TEST_CASE("settle: writes how all lies, the same with any threads, and a run goe
   CHECK(one["rests"] == true);
   CHECK(one["motion_digest"] == three["motion_digest"]);
   p.write("shot.toml", "start_from = { cache = \"out/nets_settled.drub\" }\n" + kNets);
+  const Ran checked = p.run({"check", "shot.toml"});  // how it lies pressed is no error
+  CHECK(checked.code == 0);
+  CHECK_THAT(checked.out, Contains("0 errors"));
+  // The same names, but other things.
+  p.write("other.toml", "start_from = { cache = \"out/nets_settled.drub\" }\n" + kNets +
+                            "[[body]]\nname = \"buoy\"\nsphere = 0.05\n");
+  std::string buoys = p.read("other.toml");
+  buoys.replace(buoys.find("copies = { float = 1 }"), 22, "copies = { buoy = 1 }");
+  p.write("other.toml", buoys);
+  CHECK_THAT(p.run({"check", "other.toml"}).out, Contains("27 are copies of another body"));
+  p.write("early.toml", "start_from = { cache = \"out/early/nets_settled.drub\" }\n" + kNets);
+  CHECK_THAT(p.run({"check", "early.toml"}).err,
+             Contains("make it: drubble settle nets.toml -o out/early/nets_settled.drub"));
   const Ran shot = p.run({"run", "shot.toml", "-o", "shot.drub"});
   CHECK(shot.code == 0);
   CHECK_THAT(shot.err, Contains("27 pieces stand where"));

@@ -61,26 +61,30 @@ void World::makeClusters() {
   }
 }
 
-// As its pieces start: their momentum is the whole's. All of them are in the state of the liveliest.
-void World::startCluster(Cluster& c) {
-  c.pose = {c.centre, Quat::Identity()};
+// Its pieces' momentum is the whole's.
+void World::gatherMomentum(Cluster& c) {
   Vec3 push = Vec3::Zero(), swing = Vec3::Zero();
-  Sleep state = Sleep::Asleep;
-  for (const std::uint32_t i : c.pieces) {
-    const solve::Traits& t = scene_.prototypeOf(i).traits;
-    push += t.mass() * motion_.velocity[i];
-    if (sleep_[i] == Sleep::Awake || state == Sleep::Awake)
-      state = Sleep::Awake;
-    else if (sleep_[i] == Sleep::Held)
-      state = Sleep::Held;
-  }
+  for (const std::uint32_t i : c.pieces) push += scene_.prototypeOf(i).traits.mass() * motion_.velocity[i];
   c.velocity = push / c.traits.mass();
   for (const std::uint32_t i : c.pieces) {
     const solve::Traits& t = scene_.prototypeOf(i).traits;
-    const Vec3 r = motion_.position[i] - c.centre, own = motion_.turn[i].conjugate() * motion_.spin[i];
+    const Vec3 r = motion_.position[i] - c.pose.position, own = motion_.turn[i].conjugate() * motion_.spin[i];
     swing += t.mass() * r.cross(Vec3(motion_.velocity[i] - c.velocity)) + motion_.turn[i] * (t.inertia * own);
   }
-  c.spin = c.traits.inverse_inertia * swing;
+  c.spin = c.pose.turn * (c.traits.inverse_inertia * (c.pose.turn.conjugate() * swing));
+}
+
+// As its pieces start. All of them are in the state of the liveliest; those of a pour wait together.
+void World::startCluster(Cluster& c) {
+  c.pose = {c.centre, Quat::Identity()};
+  Sleep state = Sleep::Asleep;
+  for (const std::uint32_t i : c.pieces) {
+    if (sleep_[i] == Sleep::Awake || state == Sleep::Awake)
+      state = Sleep::Awake;
+    else if (sleep_[i] == Sleep::Held || sleep_[i] == Sleep::Unborn)
+      state = sleep_[i];
+  }
+  gatherMomentum(c);
   if (c.anchored()) c.velocity.setZero(), c.spin.setZero();
   bool carried = false;
   for (const std::uint32_t i : c.anchors) carried = carried || sleep_[i] == Sleep::Driven;
@@ -216,6 +220,15 @@ Pose carriedWith(const Cluster& c, const Pose& now, const Pose& from) {
 }
 
 }  // namespace
+
+// Born with the others of its pour: its pieces are where they are now, and awake.
+void World::bearCluster(Cluster& c) {
+  const std::uint32_t one = c.pieces[0];
+  c.pose = carriedWith(c, motion_.pose(one), startPose(scene_, PieceId(one)));
+  gatherMomentum(c);
+  c.looked = false;
+  for (const std::uint32_t i : c.pieces) takeClusterMotion(i);
+}
 
 // At a substep's end, so that what is let go then goes on from there.
 void World::placeCarried() {

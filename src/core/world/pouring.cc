@@ -203,8 +203,13 @@ bool World::tryBirth(const Pour& p, const Birth& b, const SourceFrame& source, R
     born_[i] = now;
     births_.push_back(PieceId(i));
     work_ += energyOf(i).sum();
+    if (p.collide_after == 0) rules_.setAbsent(i, false);
+  }
+  for (std::uint32_t i = b.first; i < b.first + count && !clusters_.empty(); ++i)
+    if (cluster_of_[i] != kNoCluster && clusters_[cluster_of_[i]].pieces[0] == i)
+      bearCluster(clusters_[cluster_of_[i]]);
+  for (std::uint32_t i = b.first; i < b.first + count; ++i) {
     if (p.collide_after > 0) continue;
-    rules_.setAbsent(i, false);
     if (scene_.pieces[i].collide) standing.boxes.add(i, shape::boundsAt(shapeOf(i), motion_.pose(i)));
   }
   return true;

@@ -76,6 +76,51 @@ double meshDepth(const Scene& s, std::size_t i, const Pose& pi, std::size_t j, c
 
 }  // namespace
 
+namespace {
+
+// Of two pieces at these places; felt is 0 where they do not touch.
+StartOverlap overlapOf(const Scene& s, std::size_t i, const Pose& pi, std::size_t j, const Pose& pj,
+                       Trees& trees, collide::Manifolds& found) {
+  found.clear();
+  collide::collide(s.prototypeOf(i).shape, pi, s.prototypeOf(j).shape, pj, 0, found);
+  StartOverlap o{PieceId(i), PieceId(j), 0, 0};
+  for (const collide::Manifold& m : found) o.felt = greatest(o.felt, -m.leastGap());
+  if (o.felt > 0) o.real = least(meshDepth(s, i, pi, j, pj, trees), o.felt);
+  return o;
+}
+
+// Of the pieces that a pour bears together, as they stand to each other: looked at once for each kit.
+std::vector<StartOverlap> overlapsOfBirths(const Scene& s) {
+  std::vector<StartOverlap> out;
+  Trees trees;
+  collide::Manifolds found;
+  const PairRules rules(s);
+  for (const Pour& p : s.pours) {
+    std::map<std::uint32_t, std::vector<StartOverlap>>
+        of_kit;  // of the first birth; pieces counted from its first
+    for (const Birth& b : p.births) {
+      const auto [at, fresh] = of_kit.try_emplace(b.kit);
+      const auto count = u32(p.kits[b.kit].parts.size());
+      for (std::uint32_t i = 0; fresh && i < count; ++i)
+        for (std::uint32_t j = i + 1; j < count; ++j) {
+          const std::uint32_t a = b.first + i, c = b.first + j;
+          if (!s.pieces[a].collide || !s.pieces[c].collide || !rules.collide(a, c)) continue;
+          StartOverlap o = overlapOf(s, a, s.pieces[a].start, c, s.pieces[c].start, trees, found);
+          o.a = PieceId(i), o.b = PieceId(j);
+          if (o.felt > 0) at->second.push_back(o);
+        }
+      if (s.pieces[b.first].start_state != Start::Unborn) continue;  // those are found with all others
+      for (StartOverlap o : at->second) {
+        o.a = PieceId(b.first + o.a.value), o.b = PieceId(b.first + o.b.value);
+        out.push_back(o);
+      }
+    }
+  }
+  return out;
+}
+
+}  // namespace
+
 std::vector<StartOverlap> startOverlaps(const Scene& s) {
   std::vector<Box> boxes;
   std::vector<collide::BoxKind> kinds;
@@ -99,13 +144,8 @@ std::vector<StartOverlap> startOverlaps(const Scene& s) {
   collide::Manifolds found;
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
     if (!rules.collide(i, j)) continue;
-    found.clear();
-    collide::collide(s.prototypeOf(i).shape, poses[i], s.prototypeOf(j).shape, poses[j], 0, found);
-    StartOverlap o{PieceId(i), PieceId(j), 0, 0};
-    for (const collide::Manifold& m : found) o.felt = greatest(o.felt, -m.leastGap());
-    if (!(o.felt > 0)) continue;
-    o.real = least(meshDepth(s, i, poses[i], j, poses[j], trees), o.felt);
-    out.push_back(o);
+    const StartOverlap o = overlapOf(s, i, poses[i], j, poses[j], trees, found);
+    if (o.felt > 0) out.push_back(o);
   }
   return out;
 }
@@ -118,7 +158,13 @@ constexpr double kRounding = 1e-7;  // of a piece's size
 
 void World::findRestOverlaps() {
   rest_overlaps_.clear();
-  for (const StartOverlap& o : startOverlaps(scene_)) {
+  std::vector<StartOverlap> all = startOverlaps(scene_);
+  const std::vector<StartOverlap> births = overlapsOfBirths(scene_);
+  all.insert(all.end(), births.begin(), births.end());
+  std::sort(all.begin(), all.end(), [](const StartOverlap& x, const StartOverlap& y) {
+    return std::pair(x.a, x.b) < std::pair(y.a, y.b);
+  });
+  for (const StartOverlap& o : all) {
     // What rounding makes of faces that were one is none: it would only keep their contacts from being
     // followed.
     const double size = least(traits_[o.a.index()].size, traits_[o.b.index()].size);

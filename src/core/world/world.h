@@ -185,6 +185,8 @@ class World {
   void takeClusterMotion(std::size_t piece);
   std::uint32_t leaderOf(const Cluster& c) const;
   void placeCarried();
+  void gatherMomentum(Cluster& c);
+  void bearCluster(Cluster& c);
   void carryClusters(int iterations);
   std::vector<solve::Joint> jointsOfBodies() const;
   Pose poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece) const;

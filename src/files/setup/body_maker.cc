@@ -64,7 +64,8 @@ mesh::TriangleMesh BodyMaker::load(const BodySetup& b, std::vector<std::string>&
   mesh::TriangleMesh m = mesh::welded(b.part ? *b.part : readMesh(path.string()));
   if (b.mend) m = mendedMesh(b, m, notes);
   const double unit = b.mesh_unit > 0 ? b.mesh_unit : s_.unit;
-  for (Vec3& v : m.vertices) v *= unit * b.scale;
+  const Vec3 by = unit * b.scale * b.stretch.value_or(Vec3::Ones());
+  for (Vec3& v : m.vertices) v = v.cwiseProduct(by);
   return m;
 }
 
@@ -126,8 +127,9 @@ BodyMaker::MadeShape BodyMaker::shapeOf(const BodySetup& b, const mesh::Triangle
       {"capsule", world::ShapeChoice::Capsule},
       {"cylinder", world::ShapeChoice::Cylinder}};
   const std::string key =
-      fmt::format("{} {} {} {} {} {} {} {} {}", b.mesh, b.part ? b.name : "", b.mend, b.mesh_unit, b.shape,
-                  b.hull_corners, b.fit, b.most_parts, b.role == world::Role::Dynamic);
+      fmt::format("{} {} {} {} {} {} {} {} {} {}", b.mesh, b.part ? b.name : "", b.mend, b.mesh_unit, b.shape,
+                  b.hull_corners, b.fit, b.most_parts, b.role == world::Role::Dynamic,
+                  b.stretch ? fmt::format("{} {} {}", b.stretch->x(), b.stretch->y(), b.stretch->z()) : "");
   if (const auto made = made_.find(key); b.geometry == Geometry::Mesh && made != made_.end()) {
     const double factor = b.scale / made->second.scale;
     return {shape::scaled(made->second.shape, factor), b.scale, made->second.lost * factor};

@@ -106,7 +106,7 @@ class Bonder {
     for (const auto& [pair, face] : cutFaces())
       if (wanted(pair.first, pair.second)) faces[pair] = face;
     if (b.reach > 0 || faces.empty() || faces.size() < listed_.size())
-      for (world::Facing& f : world::facing(built_.scene, a, other, b.reach))
+      for (world::Facing& f : world::facing(built_.scene, there(a), there(other), b.reach))
         if (wanted(f.a, f.b)) faces.try_emplace({f.a, f.b}, std::move(f.face));
     for (const auto& [pair, row] : listed_) faceListed(pair, row, faces);
     if (problems_.size() > had) return;
@@ -136,6 +136,14 @@ class Bonder {
       setStrength(b, times, bond);
       bonds_[pair] = std::move(bond);
     }
+  }
+
+  // Those that are there from the start: what is poured has the faces of its cut.
+  std::vector<PieceId> there(std::vector<PieceId> pieces) const {
+    std::erase_if(pieces, [&](PieceId p) {
+      return built_.scene.pieces[p.index()].start_state == world::Start::Unborn;
+    });
+    return pieces;
   }
 
   // The pieces that a file names, ascending.

@@ -130,12 +130,6 @@ void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer
         problems.push_back(
             {fmt::format("pour '{}' copies '{}', which does not move by itself", p.name, kit->name),
              p.where});
-    if (kit->apart && !kit->group)
-      problems.push_back(
-          {fmt::format(
-               "pour '{}' copies '{}', which comes in pieces: only whole bodies and groups are poured",
-               p.name, kit->name),
-           p.where});
   }
   if (all.empty())
     return void(
@@ -169,23 +163,37 @@ void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer
   built.scene.pours.push_back(std::move(pour));
 }
 
+std::vector<std::uint32_t> birthsOf(const world::Scene& s) {
+  std::vector<std::uint32_t> out(s.pieces.size(), 0);
+  std::uint32_t n = 0;
+  for (const world::Pour& p : s.pours)
+    for (const world::Birth& b : p.births) {
+      ++n;
+      for (std::uint32_t i = b.first; i < b.first + p.kits[b.kit].parts.size(); ++i)
+        if (s.pieces[i].start_state == world::Start::Unborn) out[i] = n;
+    }
+  return out;
+}
+
 void checkUnborn(const Setup& s, const BuiltScene& built, std::vector<Problem>& problems) {
   const world::Scene& scene = built.scene;
   const auto unborn = [&](PieceId p) {
     return p.valid() && scene.pieces[p.index()].start_state == world::Start::Unborn;
   };
   const auto complain = [&](const std::string& what, PieceId p) {
-    problems.push_back({fmt::format("{} holds '{}', which is yet to be poured: it can only be joined within "
-                                    "its group",
-                                    what, scene.pieces[p.index()].name),
-                        Where{s.path, 0, 0, ""}});
+    problems.push_back(
+        {fmt::format("{} holds '{}', which is yet to be poured: it can only be joined to what is "
+                     "born with it",
+                     what, scene.pieces[p.index()].name),
+         Where{s.path, 0, 0, ""}});
   };
   for (const world::SceneJoint& j : scene.joints) {
     const PieceId a = j.joint.a.piece, b = j.joint.b.piece;
     if (unborn(a) != unborn(b)) complain(fmt::format("joint '{}'", j.name), unborn(a) ? a : b);
   }
+  const std::vector<std::uint32_t> births = birthsOf(scene);
   for (const bond::Bond& b : scene.bonds)
-    if (unborn(b.a) || unborn(b.b)) {
+    if (births[b.a.index()] != births[b.b.index()]) {
       complain(fmt::format("bond '{}'", scene.bond_tables[b.table].name), unborn(b.a) ? b.a : b.b);
       break;
     }

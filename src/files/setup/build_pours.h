@@ -12,7 +12,10 @@ std::vector<double> birthFrames(const PourSetup& p, const world::Scene& s);
 void addPour(const PourSetup& p, const KitSizes& kits, BuiltScene& built, Placer& placer,
              std::vector<Problem>& problems);
 
-// What is yet to be poured has no place to be joined or bonded at, but within its group.
+// Of each piece that is yet to be poured, which birth is its: from 1 on; 0: it is there from the start.
+std::vector<std::uint32_t> birthsOf(const world::Scene& s);
+
+// What is yet to be poured has no place to be joined or bonded at, but to what is born with it.
 void checkUnborn(const Setup& s, const BuiltScene& built, std::vector<Problem>& problems);
 
 }  // namespace drubble::files

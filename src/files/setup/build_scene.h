@@ -43,6 +43,7 @@ struct BuiltScene {
     double times = 1;  // as large
   };
   std::vector<GroupCopy> group_copies;
+  std::vector<PieceId> as_before;  // stand where the cache has them that the setup starts from; ascending
   // How a body was cut, so that another mesh can be cut alike. Places are in its mesh space (m).
   struct CutStep {
     std::string number;       // of the piece that was cut; empty: the whole

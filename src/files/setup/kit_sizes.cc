@@ -32,22 +32,59 @@ std::vector<Shade> shadesOf(const std::vector<ColourSetup>& colours) {
   return out;
 }
 
+// The k-th of so many, evenly spread along each axis, together in no order.
+std::array<double, 3> timesAt(const SizeSetup& size, int k, int n) {
+  std::array<double, 3> out{};
+  for (int axis = 0; axis < 3; ++axis) {
+    const int at = size.alike || axis == 0 ? k : axis == 1 ? (7 * k + 3) % n : (11 * k + 6) % n;
+    out[static_cast<std::size_t>(axis)] =
+        size.least[axis] + (size.most[axis] - size.least[axis]) * (at + 0.5) / n;
+  }
+  return out;
+}
+
+// Makes a primitive longer or shorter along its axes. Empty, or why it cannot be.
+std::string stretchPrimitive(BodySetup& b, const Vec3& by, const Vec3& up) {
+  int high = 0;
+  up.maxCoeff(&high);
+  const int one = (high + 1) % 3, other = (high + 2) % 3;
+  switch (b.geometry) {
+    case Geometry::Box:
+      b.box = b.box.cwiseProduct(by);
+      return {};
+    case Geometry::Ellipsoid:
+      b.ellipsoid = b.ellipsoid.cwiseProduct(by);
+      return {};
+    case Geometry::Sphere:
+      return "a sphere has one size: make it an ellipsoid";
+    case Geometry::Capsule:
+    case Geometry::Cylinder:
+      if (by[one] != by[other])
+        return "a capsule or cylinder stays round: give both axes across it one number, the same";
+      (b.geometry == Geometry::Capsule ? b.capsule : b.cylinder)[0] *= by[one];
+      (b.geometry == Geometry::Capsule ? b.capsule : b.cylinder)[1] *= by[high];
+      return {};
+    default:
+      b.stretch = by;
+      return b.centre_of_mass ? "its centre of mass is given, and would be another" : "";
+  }
+}
+
 }  // namespace
 
 const BodySetup& KitMaker::bodyOf(const Kit& kit) const {
   return out_.prototype_bodies[kit.parts.front().prototype.index()];
 }
 
-KitSizes KitMaker::sizesOf(const std::vector<CopySetup>& copies, const std::array<double, 2>& size,
+KitSizes KitMaker::sizesOf(const std::vector<CopySetup>& copies, const SizeSetup& size,
                            const std::vector<ColourSetup>& colours) {
   const std::vector<Shade> shades = shadesOf(colours);
-  const bool plain = size[0] == 1 && size[1] == 1;
   KitSizes out;
   for (const CopySetup& c : copies) {
     const auto found = kits_.find(c.body);
     if (found == kits_.end()) continue;
     std::vector<const Kit*>& kits = out[c.body];
-    if (plain && colours.empty()) {
+    if (size.one() && colours.empty()) {
       kits.push_back(&found->second);
       continue;
     }
@@ -56,28 +93,37 @@ KitSizes KitMaker::sizesOf(const std::vector<CopySetup>& copies, const std::arra
                                        "joined = true, or vary bodies",
                                        c.body),
                            c.where});
+      kits.push_back(&found->second);
       continue;
     }
-    const int n = size[0] == size[1] ? 1 : kSizes;
+    std::string why = found->second.apart ? "it is of several pieces" : "";
+    BodySetup probe = bodyOf(found->second);
+    if (!size.alike && why.empty()) why = stretchPrimitive(probe, size.least, s_.up());
+    if (!size.alike && why.empty()) why = stretchPrimitive(probe, size.most, s_.up());
+    if (!size.alike && !why.empty()) {
+      problems_.push_back({fmt::format("'{}' cannot vary along each axis: {}", c.body, why), size.where});
+      kits.push_back(&found->second);
+      continue;
+    }
+    const int n = size.least == size.most ? 1 : kSizes;
     for (int k = 0; k < n; ++k)
-      for (const Shade& shade : shades)
-        kits.push_back(&sized(found->second, size[0] + (size[1] - size[0]) * (k + 0.5) / n, shade));
+      for (const Shade& shade : shades) kits.push_back(&sized(found->second, timesAt(size, k, n), shade));
   }
   return out;
 }
 
-const Kit& KitMaker::sized(const Kit& plain, double times, const Shade& shade) {
+const Kit& KitMaker::sized(const Kit& plain, const Times& times, const Shade& shade) {
   const Key key(plain.name, times, shade);
   const auto known = made_.find(key);
   if (known != made_.end()) return known->second;
-  Kit kit = plain.group   ? groupSized(plain, times, shade)
-            : plain.apart ? cutSized(plain, times, shade)
+  Kit kit = plain.group   ? groupSized(plain, times[0], shade)
+            : plain.apart ? cutSized(plain, times[0], shade)
                           : kitOf(out_, bodySized(plain, times, shade), s_.up());
   return made_.emplace(key, std::move(kit)).first->second;
 }
 
 // A body `times` as large as it is told, perhaps of another colour.
-PrototypeId KitMaker::bodySized(const Kit& plain_kit, double times, const Shade& shade) {
+PrototypeId KitMaker::bodySized(const Kit& plain_kit, const Times& times, const Shade& shade) {
   const auto [at, fresh] =
       bodies_.emplace(Key(plain_kit.name, times, shade), PrototypeId(out_.scene.prototypes.size()));
   if (!fresh) return at->second;
@@ -85,8 +131,11 @@ PrototypeId KitMaker::bodySized(const Kit& plain_kit, double times, const Shade&
   const world::Prototype& plain = out_.scene.prototypes[plain_kit.parts.front().prototype.index()];
   const MaterialId material = plain.material;
   b.colour = shade.value_or(plain.colour);
-  b.scale *= times;
-  if (b.mass) *b.mass *= times * times * times;
+  if (times[0] == times[1] && times[1] == times[2])
+    b.scale *= times[0];
+  else
+    stretchPrimitive(b, vec3(times[0], times[1], times[2]), s_.up());
+  if (b.mass) *b.mass *= times[0] * times[1] * times[2];
   const double density = b.density.value_or(out_.scene.materials[material.index()].density);
   store_(b, maker_.make(b, density, out_.notes), material);
   return at->second;
@@ -106,7 +155,7 @@ Kit KitMaker::groupSized(const Kit& plain, double times, const Shade& shade) {
                            part.where});
       return plain;
     }
-    parts.push_back(bodySized(body, times, shade));
+    parts.push_back(bodySized(body, {times, times, times}, shade));
   }
   return kitOf(out_, group, parts, s_.up(), times);
 }

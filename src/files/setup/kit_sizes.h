@@ -23,16 +23,17 @@ class KitMaker {
 
   // Those of copies that are not switched off: by size, in each of them every colour so often as its weight
   // says.
-  KitSizes sizesOf(const std::vector<CopySetup>& copies, const std::array<double, 2>& size,
+  KitSizes sizesOf(const std::vector<CopySetup>& copies, const SizeSetup& size,
                    const std::vector<ColourSetup>& colours);
 
  private:
   using Shade = std::optional<std::array<double, 3>>;
-  using Key = std::tuple<std::string, double, Shade>;
+  using Times = std::array<double, 3>;  // along its axes
+  using Key = std::tuple<std::string, Times, Shade>;
 
   const BodySetup& bodyOf(const Kit& kit) const;
-  const Kit& sized(const Kit& plain, double times, const Shade& shade);
-  PrototypeId bodySized(const Kit& plain, double times, const Shade& shade);
+  const Kit& sized(const Kit& plain, const Times& times, const Shade& shade);
+  PrototypeId bodySized(const Kit& plain, const Times& times, const Shade& shade);
   Kit groupSized(const Kit& plain, double times, const Shade& shade);
   Kit cutSized(const Kit& plain, double times, const Shade& shade);
 

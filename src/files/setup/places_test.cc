@@ -4,6 +4,7 @@
 #include <map>
 #include <set>
 
+#include "core/base/trig.h"
 #include "core/collide/pairs.h"
 #include "files/setup/test_problems.h"
 
@@ -159,6 +160,55 @@ vary = { size = [0.8, 1.2] }
   CHECK(red > 90);
   CHECK(red < 126);
   CHECK_THROWS_WITH(builtFrom(stores + "colours = { red = 1 }\n"), Catch::Contains("#rrggbb"));
+}
+
+TEST_CASE("copies vary in size along each of their axes, as boxes, ellipsoids, cylinders, meshes",
+          "[place]") {
+  const std::string stores = R"([[place]]
+name = "stores"
+copies = { crate = 1, cone = 1, mound_of_sand = 1 }
+count = [8, 1, 8]
+gap = [0.1, 0, 0.1]
+at = [30, 0, 0]
+vary = { size = [[0.5, 1.5], [0.8, 0.9], [2, 2]] }
+)";
+  const std::string sand = "[[body]]\nname = \"mound_of_sand\"\nellipsoid = [0.2, 0.1, 0.2]\n";
+  const auto said = [&](const std::string& text) { return oneProblemOf(kYard + sand + text); };
+  CHECK_THAT(said(stores), Catch::Contains("'cone' cannot vary along each axis: a capsule or cylinder"));
+  std::string round = stores;
+  round.replace(round.find("[2, 2]"), 6, "[1, 1]");
+  round.replace(round.find("[0.5, 1.5]"), 10, "[1, 1]");
+  const BuiltScene tall = builtFrom(sand + round);
+  CHECK(deepest(tall) < 1e-6);
+  std::string crates = stores;
+  crates.replace(crates.find(", cone = 1"), 10, "");
+  const BuiltScene b = builtFrom(sand + crates);
+  CHECK(movable(b) == 64 + 1);
+  CHECK(deepest(b) < 1e-6);
+  double least = 9, most = 0;
+  for (std::size_t i = 0; i < b.scene.pieces.size(); ++i) {
+    const world::Prototype& p = b.scene.prototypeOf(i);
+    if (!b.scene.pieces[i].name.starts_with("stores/")) continue;
+    const Vec3 size = p.shape.bounds.size();
+    const bool crate = p.name == "crate";
+    const Vec3 times = size.cwiseQuotient(crate ? Vec3(0.5, 0.4, 0.3) : Vec3(0.4, 0.2, 0.4));
+    least = std::min(least, times.x());
+    most = std::max(most, times.x());
+    CHECK(times.y() > 0.8 - 1e-9);
+    CHECK(times.y() < 0.9 + 1e-9);
+    CHECK(times.z() == Approx(2));
+    CHECK(p.volume == Approx((crate ? 0.06 : 4 * kPi / 3 * 0.004) * times.prod()).epsilon(1e-6));
+  }
+  CHECK(least < 0.7);
+  CHECK(most > 1.3);
+  std::string group = stores;
+  group.replace(group.find("crate = 1, cone = 1"), 19, "pair = 1");
+  CHECK_THAT(
+      said("[[group]]\nname = \"pair\"\nparts = [{ of = \"crate\" }, { of = \"cone\", at = [0, 1, 0] }]\n" +
+           group),
+      Catch::Contains("of several pieces"));
+  CHECK_THAT(said("[[place]]\nname = \"n\"\ncopies = { crate = 1 }\nvary = { size = [[1, 2]] }\n"),
+             Catch::Contains("one such pair for each"));
 }
 
 TEST_CASE("copies of groups and of cut bodies vary in size, with joints and bonds that fit", "[place]") {

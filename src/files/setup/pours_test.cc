@@ -2,6 +2,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
+#include "core/world/world.h"
 #include "files/setup/build_pours.h"
 #include "files/setup/test_problems.h"
 
@@ -147,6 +148,72 @@ TEST_CASE("what a pour cannot do is said where it stands", "[pour]") {
             .find("outside the shot") != std::string::npos);
   CHECK(said("\n[[pour]]\nname = \"x\"\ncopies = { pan = 1 }\nfrom = { point = [0, 1, 0] }\ncount = 3\n")
             .find("does not move by itself") != std::string::npos);
+}
+
+TEST_CASE("copies of a cut body are poured whole, in many sizes, and break where they land", "[pour][bond]") {
+  const std::string jars = R"(
+[[body]]
+name = "jar"
+cylinder = [0.12, 0.3]
+material = "brick"
+[[cut]]
+of = "jar"
+count = 8
+[[bond]]
+name = "fired"
+among = "jars/**"
+strength = 0.2
+[[pour]]
+name = "jars"
+copies = { jar = 1 }
+from = { box = [3, 2.6, -0.4, 5, 2.9, 0.4] }
+count = 5
+frames = [1, 9]
+size = [0.7, 1.2]
+spin = [0, 200]
+)";
+  const BuiltScene b = builtFrom(jars);
+  const world::Scene& s = b.scene;
+  REQUIRE(s.pours.size() == 1);
+  REQUIRE(s.pours[0].births.size() == 5);
+  const std::vector<std::uint32_t> births = birthsOf(s);
+  REQUIRE(s.bonds.size() % 5 == 0);
+  for (const bond::Bond& x : s.bonds) CHECK(births[x.a.index()] == births[x.b.index()]);
+  world::World w(s);
+  world::Watcher nobody;
+  const auto broken = [&] {
+    std::size_t n = 0;
+    for (std::size_t k = 0; k < s.bonds.size(); ++k) n += w.bondBroken(k);
+    return n;
+  };
+  // How far a piece is from where it belongs beside the first of its birth.
+  const auto off = [&](std::uint32_t i) {
+    const std::uint32_t first = s.pours[0].births[births[i] - 1].first;
+    const solve::Motion& m = w.motion();
+    return (m.pose(first).toBody(m.position[i]) - s.pieces[first].start.toBody(s.pieces[i].start.position))
+        .norm();
+  };
+  std::size_t whole = 0;
+  for (int f = 0; f < 48; ++f) {
+    world::World again(s);
+    again.restore(w.save());
+    w.advance(nobody);
+    again.advance(nobody);
+    CAPTURE(f);
+    REQUIRE(again.save() == w.save());
+    if (broken() > 0) continue;
+    for (std::uint32_t i = 0; i < s.pieces.size(); ++i)
+      if (births[i] > 0 && w.sleepOf(i) == world::Sleep::Awake) {
+        CHECK(off(i) < 1e-9);
+        ++whole;
+      }
+  }
+  CHECK(whole > 100);
+  CHECK(broken() > 5);
+  CHECK_THAT(oneProblemOf(kBodies + jars +
+                          "[[joint]]\nname = \"j\"\nkind = \"ball\"\na = \"jars/0001/0001\"\nat = "
+                          "[0, 0, 0]\n"),
+             Catch::Contains("born with it"));
 }
 
 }  // namespace drubble::files

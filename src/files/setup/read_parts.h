@@ -19,6 +19,8 @@ void readBetween(Table& t, const char* needed, Selector& a, Selector& b);
 void readJoint(Table& t, JointSetup& j);
 void readForce(Table& t, const Setup& s, ForceSetup& f);
 void readRule(Table& t, const Setup& s, RuleSetup& r);
+// How large copies are, under "size".
+SizeSetup readSize(Table& t);
 void readPlace(Table& t, const Setup& s, PlaceSetup& p);
 void readPour(Table& t, const Setup& s, PourSetup& p);
 // copies = { NAME = WEIGHT }, in the order of the file.

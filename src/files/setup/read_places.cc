@@ -119,6 +119,34 @@ void readScatter(Table& t, PlaceSetup& p) {
 
 }  // namespace
 
+SizeSetup readSize(Table& t) {
+  SizeSetup out;
+  const toml::node* n = t.node("size");
+  if (n == nullptr) return out;
+  out.where = t.document().where(*n);
+  const toml::array* list = n->as_array();
+  if (list == nullptr || list->empty() || !list->get(0)->is_array()) {
+    const std::array<double, 2> both = t.range("size", 1, 1, kPositive);
+    out.least.setConstant(both[0]);
+    out.most.setConstant(both[1]);
+    return out;
+  }
+  out.alike = false;
+  bool sound = list->size() == 3;
+  for (std::size_t k = 0; sound && k < 3; ++k) {
+    const toml::array* two = list->get(k)->as_array();
+    sound = two != nullptr && two->size() == 2 && two->get(0)->is_number() && two->get(1)->is_number();
+    if (!sound) break;
+    const auto axis = static_cast<Eigen::Index>(k);
+    out.least[axis] = *two->get(0)->value<double>();
+    out.most[axis] = *two->get(1)->value<double>();
+    sound = out.least[axis] > 0 && out.least[axis] <= out.most[axis];
+  }
+  if (!sound)
+    t.complain("size", "'size' is [least, greatest], or one such pair for each of x, y and z, all above 0");
+  return out;
+}
+
 void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
   p.where = t.where();
   p.name = t.text("name", "");
@@ -139,7 +167,7 @@ void readPlace(Table& t, const Setup& s, PlaceSetup& p) {
     if (p.layout != LayoutKind::Scatter) p.vary_at = v.lengths("at", Vec3::Zero(), kNotNegative);
     turns = v.has("turn");
     p.vary_turn = v.vector("turn", Vec3::Zero(), kDegree, kNotNegative);
-    p.size = v.range("size", 1, 1, kPositive);
+    p.size = readSize(v);
   });
   // Scattered things look any way about their own height.
   if (p.layout == LayoutKind::Scatter && !turns) p.vary_turn = kPi * s.up();

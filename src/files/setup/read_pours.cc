@@ -136,7 +136,7 @@ void readPour(Table& t, const Setup& s, PourSetup& p) {
     if (source.any_turn)
       v.complain("turn", "what turns any way cannot vary: give the pour a turn = [x, y, z]");
   });
-  p.size = t.range("size", 1, 1, kPositive);
+  p.size = readSize(t);
   p.colours = readColours(t);
   p.life = t.range("life", 0, 1, kPositive);
   const double clear = t.numberOrAuto("clear", -1, s.unit, kNotNegative);

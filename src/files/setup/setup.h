@@ -74,6 +74,15 @@ struct GroupPart {
   Where where;
 };
 
+// How large copies are: times what is copied, as a whole or along each of its axes.
+struct SizeSetup {
+  Vec3 least = Vec3::Ones(), most = Vec3::Ones();
+  bool alike = true;  // as a whole: all three are the same
+  Where where;
+
+  bool one() const { return least == Vec3::Ones() && most == Vec3::Ones(); }
+};
+
 struct BodySetup {
   std::string name;
   Where where;  // of the table
@@ -110,6 +119,7 @@ struct BodySetup {
   Vec3 at = Vec3::Zero();
   Vec3 turn = Vec3::Zero();
   double scale = 1;
+  std::optional<Vec3> stretch;  // of a copy: by its own axes, on top of the scale
   world::Role role = world::Role::Dynamic;
   std::string shape = "auto";
   Where shape_where;
@@ -185,7 +195,7 @@ struct PlaceSetup {
   Vec3 at = Vec3::Zero();
   Vec3 turn = Vec3::Zero();
   Vec3 vary_at = Vec3::Zero(), vary_turn = Vec3::Zero();
-  std::array<double, 2> size{1, 1};
+  SizeSetup size;
   std::vector<ColourSetup> colours;  // drawn by weight; empty: those of what is copied
   bool no_room_is_error = false;
   LayoutKind layout = LayoutKind::Grid;
@@ -220,7 +230,7 @@ struct PourSetup {
   double first = 0, last = 0;    // shot frames
   double every = 0, length = 0;  // frames, of pulses; 0: none
   int limit = 1000000;
-  std::array<double, 2> size{1, 1};
+  SizeSetup size;
   std::vector<ColourSetup> colours;
   std::array<double, 2> life{0, 0};  // s; 0: for ever
   std::optional<double> clear;       // m; else of their size

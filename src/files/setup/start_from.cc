@@ -10,9 +10,27 @@
 
 namespace drubble::files {
 
+std::string startCache(const Setup& s) {
+  const std::filesystem::path beside = std::filesystem::path(s.path).parent_path() / s.start_from->cache;
+  return std::filesystem::exists(beside) ? beside.string() : s.start_from->cache;
+}
+
+std::string settledSetup(const Setup& s) {
+  const std::string stem = std::filesystem::path(s.start_from->cache).stem().string();
+  if (!stem.ends_with(kSettled)) return {};
+  const std::filesystem::path setup =
+      std::filesystem::path(s.path).parent_path() / (stem.substr(0, stem.size() - kSettled.size()) + ".toml");
+  return std::filesystem::exists(setup) ? setup.string() : "";
+}
+
 StartFrom::StartFrom(const Setup& s, const StartFromSetup& from) : from_(from) {
-  const std::filesystem::path beside = std::filesystem::path(s.path).parent_path() / from.cache;
-  const std::string path = std::filesystem::exists(beside) ? beside.string() : from.cache;
+  const std::string path = startCache(s);
+  if (!std::filesystem::exists(path))
+    if (const std::string setup = settledSetup(s); !setup.empty())
+      throw Error(ErrorKind::Input,
+                  fmt::format("start_from: there is no '{}' yet; make it: drubble settle {} -o {}", path,
+                              setup, path),
+                  from.where);
   try {
     cache_ = std::make_unique<CacheReader>(path);
     const std::vector<CachedFrame> frames = cache_->frames();
@@ -67,6 +85,8 @@ void StartFrom::apply(const std::vector<PieceId>& who, BuiltScene& built) const 
   world::Scene& s = built.scene;
   std::size_t moved = 0;
   std::vector<std::string> missing;
+  std::size_t others = 0;
+  std::string other;
   std::set<std::string> here;
   for (const world::Piece& p : s.pieces) here.insert(p.name);
   for (const PieceId id : who) {
@@ -79,9 +99,13 @@ void StartFrom::apply(const std::vector<PieceId>& who, BuiltScene& built) const 
     }
     const PieceState& state = states_[at->second];
     if ((state.flags & kFlagUnborn) != 0) continue;
+    const std::string &was = cache_->prototypes()[cache_->pieces()[at->second].prototype].name,
+                      &is = s.prototypes[p.prototype.index()].name;
+    if (was != is && others++ == 0) other = fmt::format("'{}', '{}' there and '{}' here", p.name, was, is);
     p.start = state.pose();
     p.start.turn.normalize();
     ++moved;
+    built.as_before.push_back(id);
     const bool still = !from_.keep_motion;
     const auto vec = [](const std::array<float, 3>& v) {
       return vec3(static_cast<double>(v[0]), static_cast<double>(v[1]), static_cast<double>(v[2]));
@@ -103,6 +127,8 @@ void StartFrom::apply(const std::vector<PieceId>& who, BuiltScene& built) const 
   std::string told =
       fmt::format("start_from: {} pieces stand where '{}' has them in frame {}", moved, from_.cache, frame_);
   if (!missing.empty()) told += fmt::format("; {} are not in it, like '{}'", missing.size(), missing[0]);
+  if (others > 0)
+    told += fmt::format("; {} are copies of another body, like {}: was there another seed?", others, other);
   if (more > 0) told += fmt::format("; it has {} that are not here, like '{}'", more, like);
   built.notes.push_back(told);
   for (std::size_t k = s.joints.size(); k-- > 0;) {

@@ -5,12 +5,21 @@
 #include <memory>
 #include <set>
 #include <string>
+#include <string_view>
 #include <utility>
 
 #include "files/cache/reader.h"
 #include "files/setup/build_scene.h"
 
 namespace drubble::files {
+
+// How arrangements are called that settle leaves, unless told: after the setup, and this.
+inline constexpr std::string_view kSettled = "_settled";
+
+// Where the cache is that a setup starts from: beside the setup, or as it is written. The setup, beside that,
+// whose arrangement it is by its name; empty: none.
+std::string startCache(const Setup& s);
+std::string settledSetup(const Setup& s);
 
 // Of one frame of a cache: where pieces of the same names are, which are gone, which bonds and joints have
 // gone. What is static or keyed stays as the setup has it.
