@@ -121,6 +121,43 @@ TEST_CASE("a detail of a cut body is cut alike: each piece shows what of it lies
   CHECK(whole == Approx(absolute(ball.volume)).epsilon(1e-6));
 }
 
+TEST_CASE("a detail of a wall is cut into the same bricks, and one of them again", "[shown]") {
+  const TestFolder folder("drubble_shown");
+  // Bulging out by a fifth of its thickness in the middle.
+  mesh::TriangleMesh bulged = mesh::transformed(mesh::sphereMesh(1), Vec3::Ones(), {});
+  for (Vec3& v : bulged.vertices) {
+    const double most = v.cwiseAbs().maxCoeff();
+    const Vec3 cube = v / most;
+    v = cube.cwiseProduct(Vec3(1, 0.3, 0.1 + 0.02 * (1 - cube.x() * cube.x()) * (1 - cube.y() * cube.y())));
+  }
+  std::string obj;
+  for (const Vec3& v : bulged.vertices) obj += fmt::format("v {} {} {}\n", v.x(), v.y(), v.z());
+  for (const mesh::Triangle& t : bulged.triangles)
+    obj += fmt::format("f {} {} {}\n", t[0] + 1, t[1] + 1, t[2] + 1);
+  folder.write("wall.obj", obj);
+  const Setup s =
+      parseSetup(folder.at("x.toml"),
+                 "[[body]]\nname = \"wall\"\nbox = [2, 0.6, 0.2]\ndetail = { mesh = \"wall.obj\" }\n"
+                 "[[cut]]\nof = \"wall\"\npattern = \"bricks\"\nsize = [0.4, 0.2, 0]\n"
+                 "[[cut]]\nof = \"wall/0008\"\npattern = \"scatter\"\ncount = 3\n");
+  const BuiltScene scene = built(s);
+  const auto shown = shownMeshes(s, scene);
+  REQUIRE(shown.size() == 5 + 6 + 5 + 2);
+  double whole = 0;
+  for (std::size_t i = 0; i < shown.size(); ++i) {
+    const world::Prototype& p = scene.scene.prototypes[i];
+    INFO(p.name);
+    REQUIRE(shown[i]);
+    CHECK(mesh::closedness(shown[i]->mesh).closed());
+    const mesh::MassProperties seen = mesh::massProperties(shown[i]->mesh);
+    whole += seen.volume;
+    CHECK(seen.volume > 0.9 * p.volume);
+    CHECK(seen.volume < 1.4 * p.volume);  // a part of half the thickness has all of one side's bulge
+    CHECK(seen.centre.norm() < 0.1 * p.traits.size);
+  }
+  CHECK(whole == Approx(mesh::massProperties(bulged).volume).epsilon(1e-6));
+}
+
 TEST_CASE("a detail that is not there, or cannot be cut, is said with its place", "[shown]") {
   const TestFolder folder("drubble_shown");
   CHECK_THROWS_WITH(

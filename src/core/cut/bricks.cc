@@ -122,8 +122,22 @@ double bricksIn(const mesh::TriangleMesh& m, const Bricks& how) {
          (cellsIn(along(m, how.along).size(), how.length) + (how.shift > 0 ? 0.5 : 0));
 }
 
+std::vector<std::uint32_t> cutAndTell(Assembly& body, std::uint32_t k, std::span<const Vec3> sites,
+                                      const How& how, Team* team, std::vector<Made>& made) {
+  const std::vector<std::uint32_t> out = body.again(k, sites, how, team);
+  Made& m = made.emplace_back();
+  m.piece = k;
+  m.sites.assign(sites.begin(), sites.end());
+  m.how = how;
+  m.how.slivers = 0;
+  m.how.told = {};
+  for (const std::uint32_t part : out)
+    m.parts.push_back({part, body.piece(part).cell, mesh::massProperties(body.piece(part).mesh).centre});
+  return out;
+}
+
 std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bricks& how, double slivers,
-                                      Team* team, const Told& told) {
+                                      std::vector<Made>& made, Team* team, const Told& told) {
   const mesh::TriangleMesh m = wall.piece(k).mesh;
   const Vec3 across = how.along.cross(how.up);
   const Extent x = along(m, how.along), y = along(m, how.up), z = along(m, across);
@@ -144,7 +158,7 @@ std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bri
   for (const double height : middles(y, y.low, how.height, Walls(m, how.up), lattice, 1))
     courses.push_back(place(middle_x, height, middle_z));
   std::vector<std::uint32_t> out;
-  const std::vector<std::uint32_t> rows = wall.again(k, courses, cells, team);
+  const std::vector<std::uint32_t> rows = cutAndTell(wall, k, courses, cells, team, made);
   for (std::size_t n = 0; n < rows.size(); ++n) {
     if (told) told(static_cast<double>(n) / static_cast<double>(rows.size()));
     const std::uint32_t c = rows[n];
@@ -161,7 +175,7 @@ std::vector<std::uint32_t> intoBricks(Assembly& wall, std::uint32_t k, const Bri
     if (sites.size() < 2)
       out.push_back(c);
     else
-      for (const std::uint32_t part : wall.again(c, sites, cells, team)) out.push_back(part);
+      for (const std::uint32_t part : cutAndTell(wall, c, sites, cells, team, made)) out.push_back(part);
   }
   return out;
 }

@@ -20,7 +20,19 @@ Bricks brick(double length, double height, double depth) {
 
 Cut bricks(const mesh::TriangleMesh& m, const Bricks& how) {
   Assembly wall(m);
-  const std::vector<std::uint32_t> order = intoBricks(wall, 0, how, 1e-4);
+  std::vector<Made> made;
+  const std::vector<std::uint32_t> order = intoBricks(wall, 0, how, 1e-4, made);
+  // Made again, step by step, it is the same.
+  Assembly again(m);
+  std::vector<std::uint32_t> parts;
+  for (const Made& x : made) {
+    parts = again.again(x.piece, x.sites, x.how);
+    REQUIRE(parts.size() == x.parts.size());
+    for (std::size_t k = 0; k < parts.size(); ++k) {
+      REQUIRE(parts[k] == x.parts[k].piece);
+      CHECK((mesh::massProperties(again.piece(parts[k]).mesh).centre - x.parts[k].centre).norm() < 1e-12);
+    }
+  }
   return wall.finished(order);
 }
 

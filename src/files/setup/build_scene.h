@@ -46,8 +46,8 @@ struct BuiltScene {
   std::vector<PieceId> as_before;  // stand where the cache has them that the setup starts from; ascending
   // How a body was cut, so that another mesh can be cut alike. Places are in its mesh space (m).
   struct CutStep {
-    std::string number;       // of the piece that was cut; empty: the whole
-    std::vector<Vec3> sites;  // empty: not by sites, but into bricks
+    std::string number;  // of the piece that was cut; empty: the whole
+    std::vector<Vec3> sites;
     cut::How how;
     struct Part {
       std::uint32_t cell = 0;

@@ -6,6 +6,8 @@
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
+#include <map>
+#include <span>
 
 #include "core/base/random.h"
 #include "core/cut/again.h"
@@ -41,16 +43,16 @@ class Cutter {
  public:
   Cutter(const Setup& s, const CutSetup& c, const Building& how) : s_(s), c_(c), how_(how) {}
 
-  // Returns the parts' numbers. `stream`: what its random numbers derive from. `step` learns what was done.
+  // Returns the parts' numbers. `stream`: what its random numbers derive from. `made` learns what was done.
   std::vector<std::uint32_t> cut(cut::Assembly& body, std::uint32_t k, const std::string& called,
-                                 const std::string& stream, BuiltScene::CutStep& step) const {
+                                 const std::string& stream, std::vector<cut::Made>& made) const {
     const mesh::TriangleMesh m = body.piece(k).mesh;
     try {
       if (c_.pattern == "bricks") {
         cut::Bricks bricks = c_.bricks;
         bricks.along = c_.along ? flat(*c_.along) : longestFlat(m, bricks.up);
         say(called, cut::bricksIn(m, bricks), m);
-        return cut::intoBricks(body, k, bricks, c_.slivers, how_.team, told(called));
+        return cut::intoBricks(body, k, bricks, c_.slivers, made, how_.team, told(called));
       }
       cut::How cells{c_.grain, turnXyz(c_.grain_turn), {}, c_.slivers, {}};
       std::vector<Vec3> sites = sitesOf(m, stream);
@@ -58,10 +60,8 @@ class Cutter {
       const double last = c_.even / (c_.even + 1.0);  // the rounds take as long as the cut, each
       cells.told = cut::partOf(told(called), 0, last);
       if (c_.even > 0) sites = cut::evened(m, std::move(sites), c_.even, cells, how_.team);
-      step.sites = sites;
-      step.how = {c_.grain, turnXyz(c_.grain_turn), {}, 0, {}};
       cells.told = cut::partOf(told(called), last, 1);
-      return body.again(k, sites, cells, how_.team);
+      return cut::cutAndTell(body, k, sites, cells, how_.team, made);
     } catch (const Error& e) {
       if (e.kind() != ErrorKind::Input ||
           (e.problems().front().where && e.problems().front().where->line > 0))
@@ -136,9 +136,23 @@ struct Numbered {
   std::string number;
 };
 
-BuiltScene::CutStep::Part partOf(const cut::Assembly& body, const Numbered& p) {
-  const cut::Piece& piece = body.piece(p.piece);
-  return {piece.cell, p.number, mesh::massProperties(piece.mesh).centre};
+// What was done to the piece of this number, which left `parts`: courses that were cut on have names of their
+// own.
+void addSteps(const std::vector<cut::Made>& made, const std::string& number, std::span<const Numbered> parts,
+              std::vector<BuiltScene::CutStep>& out) {
+  std::map<std::uint32_t, std::string> called;
+  for (const Numbered& p : parts) called[p.piece] = p.number;
+  const auto nameOf = [&](std::uint32_t piece) {
+    const auto at = called.find(piece);
+    return at != called.end() ? at->second : fmt::format("{} course {}", number, piece);
+  };
+  for (const cut::Made& m : made) {
+    BuiltScene::CutStep& step = out.emplace_back();
+    step.number = &m == &made.front() ? number : nameOf(m.piece);
+    step.sites = m.sites;
+    step.how = m.how;
+    for (const cut::Made::Part& p : m.parts) step.parts.push_back({p.cell, nameOf(p.piece), p.centre});
+  }
 }
 
 // Whose it is: of those of its cell, or if there are none of all, the nearest.
@@ -206,11 +220,10 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
     if (c.rough.amount > out.rough.amount) out.rough = c.rough;
     const Cutter cutter(s, c, how);
     if (whole) {
-      BuiltScene::CutStep& step = out.steps.emplace_back();
-      for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name, step)) {
+      std::vector<cut::Made> made;
+      for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name, made))
         pieces.push_back({k, fmt::format("{:04}", pieces.size() + 1)});
-        step.parts.push_back(partOf(assembly, pieces.back()));
-      }
+      addSteps(made, "", pieces, out.steps);
       continue;
     }
     std::vector<Numbered> now;
@@ -222,13 +235,12 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
         continue;
       }
       any = true;
-      BuiltScene::CutStep& step = out.steps.emplace_back();
-      step.number = p.number;
-      const std::vector<std::uint32_t> parts = cutter.cut(assembly, p.piece, name, c.name + " " + name, step);
-      for (std::size_t k = 0; k < parts.size(); ++k) {
+      std::vector<cut::Made> made;
+      const std::vector<std::uint32_t> parts = cutter.cut(assembly, p.piece, name, c.name + " " + name, made);
+      const std::size_t first = now.size();
+      for (std::size_t k = 0; k < parts.size(); ++k)
         now.push_back({parts[k], parts.size() == 1 ? p.number : fmt::format("{}/{:04}", p.number, k + 1)});
-        step.parts.push_back(partOf(assembly, now.back()));
-      }
+      addSteps(made, p.number, {now.data() + first, parts.size()}, out.steps);
     }
     if (!any)
       throw Error(
@@ -254,15 +266,16 @@ AlikePieces cutAlike(const mesh::TriangleMesh& m, const std::vector<BuiltScene::
   cut::Assembly assembly(m);
   std::vector<Numbered> pieces = {{0, ""}};
   for (const BuiltScene::CutStep& step : steps) {
-    if (step.sites.empty())
-      throw Error(ErrorKind::Input, "it is cut into bricks: a detail follows cuts by sites only");
     std::vector<Numbered> now;
+    cut::How how = step.how;
+    if (!how.around.empty())
+      for (const Vec3& v : m.vertices) how.around.add(Vec3(how.turn.conjugate() * v));
     for (const Numbered& p : pieces) {
       if (p.number != step.number) {
         now.push_back(p);
         continue;
       }
-      for (const std::uint32_t k : assembly.again(p.piece, step.sites, step.how, team))
+      for (const std::uint32_t k : assembly.again(p.piece, step.sites, how, team))
         now.push_back({k, ownerOf(assembly.piece(k), step)});
     }
     pieces = std::move(now);

@@ -17,7 +17,7 @@ struct CutPieces {
 };
 
 // Another mesh of the same body (closed, in the same space) cut at the same places: what of it belongs to
-// each piece, by the piece's number. Throws Error(Input) for bricks and for meshes that cannot be cut.
+// each piece, by the piece's number. Throws Error(Input) for meshes that cannot be cut.
 struct AlikePieces {
   cut::Cut cut;
   std::vector<std::string> numbers;  // of each of its pieces; several may belong to one
