@@ -64,7 +64,8 @@ class Source {
       throw Error(ErrorKind::Usage, fmt::format("'{}' has no frame {}: it holds {} to {}", path_, frame,
                                                 frames_.front(), frames_.back()));
     Moment m = cache_ ? momentOf(*cache_, frame) : momentOf(*built_, frame);
-    for (const StagePiece& p : stage_.pieces) m.poses[p.pose].position += p.aside;
+    for (const StagePiece& p : stage_.pieces)
+      if (!p.aside.isZero(0)) m.poses[p.pose].position += p.aside;  // marks have no pose yet
     bendLines(stage_, brokenBy(frame), m);
     return m;
   }
