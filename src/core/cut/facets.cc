@@ -8,9 +8,8 @@ namespace drubble::cut {
 namespace {
 
 constexpr std::size_t kTrianglesWorthAThread = 64;
-constexpr double kOff = 1e-6;  // shares of a triangle: a place so far beyond it is none
-constexpr double kFlat =
-    4e5;  // lattice steps, some hundredths of the mesh: what rises by less is hardly steep
+constexpr double kStrays =
+    300;  // lattice steps: a place so far from where it is on the lattice is rounding's
 constexpr std::uint32_t kSides = 3;  // lines of a polygon below that are the triangle's own sides
 
 // One triangle's share of a cell while it is clipped: the lines along its sides, in order. Each node is where
@@ -41,8 +40,6 @@ class Share {
     forms_.push_back(f);
     for (std::size_t k = 0; k < 3; ++k) f.at[k] = nearer(site, other_site, at_[k]);
     true_forms_.push_back(f);
-    flat_.push_back(flatFor(site, other_site));
-    others_.push_back(other_site);
     const auto line = static_cast<std::uint32_t>(kSides + forms_.size() - 1);
     if (cut == n) return lines_.clear();
     // Node k is where line k begins. Those beyond stand together.
@@ -78,18 +75,20 @@ class Share {
       std::size_t p = side, q = (side + 1) % 3;
       if (vertices[p] > vertices[q]) std::swap(p, q);
       const std::size_t form = std::max(before, after) - kSides;
-      const Corners& rises = true_forms_[form];
-      const Corners& f = absolute(rises.at[p] - rises.at[q]) < flat_[form] ? forms_[form] : rises;
+      const Corners& f = true_forms_[form];
       out.name = {On::Edge, edges[side], {cell_, f.other, kNoSite, kNoSite}};
-      out.place = at_[p] + (at_[q] - at_[p]) * shareOf(f.at[p], f.at[q]);
+      double share = shareOf(f.at[p], f.at[q]);
+      const double on_lattice = shareOf(forms_[form].at[p], forms_[form].at[q]);
+      if (absolute(share - on_lattice) * (at_[q] - at_[p]).norm() > kStrays) share = on_lattice;
+      out.place = at_[p] + (at_[q] - at_[p]) * share;
     } else {
-      const bool flat = liesFlat(before - kSides, after - kSides);
-      const std::vector<Corners>& forms = flat ? forms_ : true_forms_;
-      const Corners &a = forms[before - kSides], &b = forms[after - kSides];
-      out.name = {On::Triangle, triangle, {cell_, a.other, b.other, kNoSite}};
-      out.place = placeOf(a, b);
+      out.name = {On::Triangle,
+                  triangle,
+                  {cell_, forms_[before - kSides].other, forms_[after - kSides].other, kNoSite}};
+      out.place = placeOf(before - kSides, after - kSides);
       // The gradients turn with the facet's sides.
-      const std::array<std::uint32_t, 3> s = {cell_, a.other, b.other};
+      const auto [low, a, b, none] = out.name.sites;
+      const std::array<std::uint32_t, 3> s = {low, a, b};
       out.leaves = ((s[0] > s[1]) + (s[0] > s[2]) + (s[1] > s[2])) % 2 == 0 ? 1 : -1;
     }
     std::sort(out.name.sites.begin(), out.name.sites.end());
@@ -111,72 +110,51 @@ class Share {
     const std::uint32_t side = std::min(before, after);
     return signOnEdge(cell_, forms_[std::max(before, after) - kSides], f, side, (side + 1) % 3);
   }
-  Vec3 placeOf(const Corners& a, const Corners& b) const {
-    Vec3 weights = crossed(a, b);
-    const double sum = weights.sum();
-    if (sum != 0) weights /= sum;
-    if (sum == 0 || weights.minCoeff() < -kOff || weights.maxCoeff() > 1 + kOff)
-      return spread(a) < spread(b) ? placeOn(b, a) : placeOn(a, b);
-    Vec3 out = Vec3::Zero();
-    for (std::size_t k = 0; k < 3; ++k)
-      out += clamped(weights[static_cast<int>(k)], 0, 1) * (at_[k] - at_[0]);
-    return at_[0] + out;
+  // Where two bisectors meet within the triangle. Sides are decided on the lattice: where the line that they
+  // share hardly leaves the triangle's plane, it may meet that far from where it does on the lattice, and
+  // facets would fold. There it is the nearest place on the steeper one's line.
+  Vec3 placeOf(std::size_t i, std::size_t j) const {
+    const Vec3 lattice = sharesOf(forms_[i], forms_[j]), exact = sharesOf(true_forms_[i], true_forms_[j]);
+    const Vec3 near = placeAt(lattice), place = placeAt(exact);
+    if ((place - near).norm() <= kStrays) return place;
+    return placeOn(spread(true_forms_[i]) < spread(true_forms_[j]) ? true_forms_[j] : true_forms_[i], near);
   }
-
-  // Where the line that three cells share hardly leaves the triangle's plane, it meets that anywhere, by
-  // rounding: places are found on the lattice then, by which sides are decided, so that facets keep their
-  // sense.
-  bool liesFlat(std::size_t i, std::size_t j) const {
-    const Corners &a = true_forms_[i], &b = true_forms_[j], third = difference(b, a);
-    const double turns = absolute(crossed(a, b).sum());
-    const auto near = [&](const Corners& f, double flat_f, const Corners& g, double flat_g) {
-      return turns < flat_f * spread(g) + flat_g * spread(f);
-    };
-    const double flat_third = flatFor(others_[i], others_[j]);
-    return near(a, flat_[i], b, flat_[j]) || near(a, flat_[i], third, flat_third) ||
-           near(b, flat_[j], third, flat_third);
-  }
-  static double flatFor(const Vec3& a, const Vec3& b) { return kFlat * 2 * (b - a).norm(); }
-  static Corners difference(const Corners& b, const Corners& a) {
-    Corners out;
-    for (std::size_t k = 0; k < 3; ++k) out.at[k] = b.at[k] - a.at[k];
-    return out;
-  }
-  // In proportion to the shares of the corners in the place where both are zero.
-  static Vec3 crossed(const Corners& a, const Corners& b) {
+  // The shares of the corners in the place where both are zero.
+  static Vec3 sharesOf(const Corners& a, const Corners& b) {
     Vec3 out;
     for (std::size_t k = 0; k < 3; ++k) {
       const std::size_t i = (k + 1) % 3, j = (k + 2) % 3;
       out[static_cast<int>(k)] = a.at[i] * b.at[j] - a.at[j] * b.at[i];
     }
-    return out;
+    const double sum = out.sum();
+    return sum == 0 ? Vec3(Vec3::Constant(1.0 / 3)) : Vec3(out / sum);
+  }
+  Vec3 placeAt(const Vec3& shares) const {
+    Vec3 out = Vec3::Zero();
+    for (std::size_t k = 0; k < 3; ++k) out += clamped(shares[static_cast<int>(k)], 0, 1) * (at_[k] - at_[0]);
+    return at_[0] + out;
   }
   static double spread(const Corners& f) {
     return greatest(f.at[0], greatest(f.at[1], f.at[2])) - least(f.at[0], least(f.at[1], f.at[2]));
   }
-  // Where `line` is zero within the triangle, as near as can be to where `other` is: that lies in the
-  // triangle's own plane but for rounding, and is zero anywhere.
-  Vec3 placeOn(const Corners& line, const Corners& other) const {
+  // The nearest place on the line where `f` is zero within the triangle.
+  Vec3 placeOn(const Corners& f, const Vec3& near) const {
     // The corner that is alone on its side: the line runs between the two sides of the triangle that meet
     // there.
     std::size_t lone = 0;
     for (std::size_t k = 0; k < 3; ++k)
-      if ((line.at[k] > 0) != (line.at[(k + 1) % 3] > 0) && (line.at[k] > 0) != (line.at[(k + 2) % 3] > 0))
-        lone = k;
+      if ((f.at[k] > 0) != (f.at[(k + 1) % 3] > 0) && (f.at[k] > 0) != (f.at[(k + 2) % 3] > 0)) lone = k;
     const std::size_t i = (lone + 1) % 3, j = (lone + 2) % 3;
-    const double s = shareOf(line.at[lone], line.at[i]), t = shareOf(line.at[lone], line.at[j]);
-    const Vec3 p = at_[lone] + s * (at_[i] - at_[lone]), q = at_[lone] + t * (at_[j] - at_[lone]);
-    const double at_p = other.at[lone] + s * (other.at[i] - other.at[lone]),
-                 at_q = other.at[lone] + t * (other.at[j] - other.at[lone]);
-    return p + shareOf(at_p, at_q) * (q - p);
+    const Vec3 p = at_[lone] + shareOf(f.at[lone], f.at[i]) * (at_[i] - at_[lone]),
+               q = at_[lone] + shareOf(f.at[lone], f.at[j]) * (at_[j] - at_[lone]);
+    const double squared = (q - p).squaredNorm();
+    return squared > 0 ? Vec3(p + clamped((near - p).dot(q - p) / squared, 0, 1) * (q - p)) : p;
   }
 
   std::uint32_t cell_;
   std::array<Vec3, 3> on_, at_;  // the triangle's corners: for the signs, and where they are
   std::vector<std::uint32_t> lines_{0, 1, 2};
   std::vector<Corners> forms_, true_forms_;  // of the corners on the lattice, and where they are
-  std::vector<double> flat_;  // of forms: what they rise by over the triangle, if that is next to nothing
-  std::vector<Vec3> others_;  // the sites beyond
   std::vector<char> beyond_;
 };
 

@@ -96,4 +96,4 @@ TEST_CASE("a line that is drawn already is gone round once, not for ever") {
   cutAgain({{"knot", mesh::knot(120, 10)}}, 25, 25);
 }
 
-TEST_CASE("twelve hundred of those", "[.fuzz][slow]") { cutAgain(manySolids(), 1, 72); }
+TEST_CASE("six hundred of those", "[.fuzz][slow]") { cutAgain(manySolids(), 1, 36); }
