@@ -104,6 +104,38 @@ TEST_CASE("law 13: how densely poured balls lie", "[slow]") {
   }
 }
 
+TEST_CASE("law 13 again, by a pour", "[slow]") {
+  const double friction = GENERATE(0.0, 0.5);
+  Stage s;
+  const double radius = 0.05, half = 0.5;
+  const int count = 1500;
+  s.material({"ball", 1000, friction, friction, 0, true});
+  s.ground();
+  walls(s, half, 6);
+  std::vector<std::size_t> balls;
+  world::Pour& p = s.scene.pours.emplace_back();
+  p.name = "balls";
+  p.seed = 13;
+  p.source.kind = place::SourceKind::Box;
+  p.source.at = vec3(0, 1.75, 0);
+  p.source.size = vec3(0.88, 0.5, 0.88);
+  p.clear = 0.002;
+  p.kits.push_back({{Pose{}}, {Vec3::Zero()}, {Vec3::Zero()}, Vec3::Zero(), radius});
+  for (int k = 0; k < count; ++k) {
+    const std::size_t i = s.sphere(radius, p.source.at);
+    s.scene.pieces[i].start_state = world::Start::Unborn;
+    p.births.push_back({1 + 24 * (k + 0.5) / count, 0, static_cast<std::uint32_t>(i), 0});
+    balls.push_back(i);
+  }
+  p.source.prepare();
+  s.frames(friction == 0 ? 120 : 96);
+  CHECK(s.world().pourStates()[0].born == count);
+  const double share = packing(s, balls, radius, half);
+  std::printf("  13 packing of 1500 balls, poured, friction %g: %.4f\n", friction, share);
+  CHECK(share > (friction == 0 ? 0.62 : 0.56));
+  CHECK(share < (friction == 0 ? 0.645 : 0.61));
+}
+
 namespace {
 
 const Vec3 kBlock = vec3(0.5, 0.25, 0.3);
