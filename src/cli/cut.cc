@@ -5,6 +5,7 @@
 #include <chrono>
 #include <iostream>
 #include <nlohmann/json.hpp>
+#include <set>
 
 #include "cli/building.h"
 #include "files/check_bonds.h"
@@ -19,6 +20,27 @@ using Json = nlohmann::ordered_json;
 
 Json orNull(const std::optional<double>& x) { return x ? Json(*x) : Json(); }
 
+Json sliversOf(const files::CutReport& r) {
+  Json out = Json::array();
+  for (const files::CutReport::Sliver& s : r.slivers) out.push_back({{"into", s.into}, {"volume", s.volume}});
+  return out;
+}
+
+constexpr std::size_t kMostSlivers = 6;  // that are named
+
+std::string told(const std::vector<files::CutReport::Sliver>& slivers) {
+  if (slivers.empty()) return {};
+  std::set<std::string> names;
+  for (const files::CutReport::Sliver& s : slivers) names.insert(s.into);
+  std::string out = fmt::format("; {} sliver{} given to", slivers.size(), slivers.size() == 1 ? "" : "s");
+  std::size_t n = 0;
+  for (const std::string& name : names) {
+    if (n == kMostSlivers) return out + ", …";
+    out += (n++ == 0 ? " " : ", ") + name;
+  }
+  return out;
+}
+
 Json toJson(const files::CutReport& r) {
   return {{"body", r.body},
           {"pieces", r.pieces},
@@ -31,7 +53,8 @@ Json toJson(const files::CutReport& r) {
           {"interface_area", r.interface_area},
           {"mean_faces", r.mean_faces},
           {"mean_faces_interior", orNull(r.mean_faces_interior)},
-          {"slivers_merged", r.slivers_merged},
+          {"slivers_merged", r.slivers.size()},
+          {"slivers", sliversOf(r)},
           {"lost", r.lost},
           {"components", r.islands}};
 }
@@ -46,7 +69,7 @@ Json toJson(const std::vector<files::CutReport>& reports, double seconds) {
     all.flipped_edges += r.flipped_edges;
     all.volume_error = std::max(all.volume_error, r.volume_error);
     all.unpaired_faces += r.unpaired_faces;
-    all.slivers_merged += r.slivers_merged;
+    all.slivers.insert(all.slivers.end(), r.slivers.begin(), r.slivers.end());
     interior += static_cast<double>(r.interior);
     faces += static_cast<double>(r.interior) * r.mean_faces_interior.value_or(0);
   }
@@ -56,7 +79,7 @@ Json toJson(const std::vector<files::CutReport>& reports, double seconds) {
               {"flipped", all.flipped_edges},
               {"volume_error", all.volume_error},
               {"unpaired_faces", all.unpaired_faces},
-              {"slivers_merged", all.slivers_merged},
+              {"slivers_merged", all.slivers.size()},
               {"mean_faces_interior", orNull(all.mean_faces_interior)},
               {"seconds", seconds},
               {"bodies", Json::array()}};
@@ -76,10 +99,8 @@ void list(const std::vector<files::PieceRow>& rows, const files::Setup& s) {
 
 void print(const files::CutReport& r, const files::Setup& s) {
   const double cube = s.unit * s.unit * s.unit, square = s.unit * s.unit;
-  std::cout << fmt::format(
-      "{}: {} pieces{}{}\n", r.body, r.pieces,
-      r.slivers_merged == 0 ? "" : fmt::format("; {} slivers given to their neighbours", r.slivers_merged),
-      r.lost == 0 ? "" : fmt::format("; {} thinner than the gap are lost", r.lost));
+  std::cout << fmt::format("{}: {} pieces{}{}\n", r.body, r.pieces, told(r.slivers),
+                           r.lost == 0 ? "" : fmt::format("; {} thinner than the gap are lost", r.lost));
   std::cout << fmt::format(
       "  volumes   {:.3g} to {:.3g} {}3, half of them below {:.3g}; all together off by {:.1g} of the "
       "whole\n",

@@ -51,7 +51,8 @@ CutReport reportOn(const BuiltScene& built, const BuiltScene::CutBody& cut) {
   out.body = cut.name;
   out.pieces = cut.count;
   out.interfaces = cut.interfaces.size();
-  out.slivers_merged = cut.merged;
+  for (const cut::Sliver& s : cut.slivers)
+    out.slivers.push_back({built.prototype_bodies[cut.first + s.piece].name, s.volume});
   out.lost = cut.lost;
   out.gap = cut.gap;
   std::vector<double> volumes;

@@ -18,7 +18,11 @@ struct CutReport {
   double mean_faces = 0;      // interfaces a piece
   std::optional<double> mean_faces_interior;  // of pieces without any of the skin
   std::size_t interior = 0;                   // how many those are
-  std::size_t slivers_merged = 0;
+  struct Sliver {
+    std::string into;   // the piece that it was given to
+    double volume = 0;  // m3
+  };
+  std::vector<Sliver> slivers;
   std::size_t lost = 0;     // pieces thinner than the gap
   double gap = 0;           // m
   std::size_t islands = 0;  // groups of pieces that share faces

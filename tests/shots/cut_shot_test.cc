@@ -48,6 +48,19 @@ TEST_CASE("cut tells of closed pieces with their like, and writes them by name")
   REQUIRE(j["bodies"].size() == 1);
   CHECK(j["bodies"][0]["body"] == "stone");
   CHECK(j["bodies"][0]["components"] == 1);
+  // What is too small goes to a neighbour, which is named; nothing of it is lost.
+  const std::vector<std::string> coarse = {"cut", "stone.toml", "--set", "cut.pieces.slivers=0.4"};
+  std::vector<std::string> as_json = coarse;
+  as_json.push_back("--json");
+  const json fewer = json::parse(p.run(as_json).out);
+  const json& slivers = fewer["bodies"][0]["slivers"];
+  REQUIRE(slivers.size() > 0);
+  CHECK(fewer["slivers_merged"] == slivers.size());
+  CHECK(fewer["pieces"] == 40 - slivers.size());
+  CHECK(fewer["volume_error"] < 1e-9);
+  const std::string into = slivers[0]["into"];
+  CHECK(slivers[0]["volume"] > 0);
+  CHECK_THAT(p.run(coarse).out, Contains("given to stone/") && Contains(into));
   // A line a piece; pictures of them pulled apart; other files.
   CHECK_THAT(p.run({"cut", "stone.toml", "--list"}).out, Contains("stone/0001") && Contains("stone/0040"));
   CHECK(p.run({"cut", "stone.toml", "-o", "stone.glb"}).code == 0);

@@ -8,6 +8,7 @@
 
 #include "core/base/error.h"
 #include "core/base/sets.h"
+#include "core/mesh/mass.h"
 
 namespace drubble::cut {
 
@@ -144,7 +145,6 @@ std::vector<std::uint32_t> Assembly::again(std::uint32_t k, std::span<const Vec3
              first_face = u32(normals_.size());
   places_.resize(places_.size() + (parts.nodes - own));
   for (const Interface& i : parts.interfaces) normals_.push_back(i.normal);
-  merged_ += parts.merged;
   std::vector<std::vector<Triangle>> became(whole.mesh.triangles.size());
   std::vector<std::uint32_t> out;
   for (Piece& p : parts.pieces) {
@@ -160,6 +160,16 @@ std::vector<std::uint32_t> Assembly::again(std::uint32_t k, std::span<const Vec3
     pieces_.push_back(std::move(p));
     gone_.push_back(0);
   }
+  // What the piece had been given is with the nearest of its parts.
+  for (Sliver& s : slivers_) {
+    if (s.piece != k) continue;
+    double least = -1;
+    for (const std::uint32_t n : out) {
+      const double away = (mesh::massProperties(pieces_[n].mesh).centre - s.place).squaredNorm();
+      if (least < 0 || away < least) least = away, s.piece = n;
+    }
+  }
+  for (const Sliver& s : parts.slivers) slivers_.push_back({out[s.piece], s.volume, s.place});
   std::vector<std::uint32_t> about;
   for (std::uint32_t n = 0; n < out.front(); ++n)
     if (!gone_[n] && boxes_[n].overlaps(boxes_[k])) about.push_back(n);
@@ -270,8 +280,10 @@ struct Half {
 
 Cut Assembly::finished(std::span<const std::uint32_t> order) {
   Cut out;
-  out.merged = merged_;
   out.nodes = u32(places_.size());
+  for (const Sliver& s : slivers_)
+    for (std::uint32_t n = 0; n < order.size(); ++n)
+      if (order[n] == s.piece) out.slivers.push_back({n, s.volume, s.place});
   for (const std::uint32_t k : order) out.pieces.push_back(std::move(pieces_[k]));
   std::vector<Half> halves;
   for (std::uint32_t k = 0; k < out.pieces.size(); ++k) {

@@ -36,8 +36,8 @@ class Assembly {
   std::vector<Box> boxes_;
   std::vector<Vec3> places_;  // of nodes
   std::vector<char> gone_;
-  std::vector<Vec3> normals_;  // of faces, as sources number them
-  std::size_t merged_ = 0;
+  std::vector<Vec3> normals_;    // of faces, as sources number them
+  std::vector<Sliver> slivers_;  // of all cuts
 };
 
 // A triangle whose sides have more places on them, as triangles over all of them. `sides`: of each corner,

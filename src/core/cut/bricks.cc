@@ -225,7 +225,6 @@ Room withRoom(const Cut& cut, double gap, Team* team) {
     }
   });
   Room out;
-  out.cut.merged = cut.merged;
   out.cut.taken = cut.taken;
   for (std::uint32_t k = 0; k < count; ++k) {
     out.cut.taken += mesh::massProperties(cut.pieces[k].mesh).volume;
@@ -236,6 +235,11 @@ Room withRoom(const Cut& cut, double gap, Team* team) {
       out.cut.pieces.push_back(std::move(part));
       out.from.push_back(k);
     }
+  }
+  for (const Sliver& s : cut.slivers) {
+    const auto at = std::find(out.from.begin(), out.from.end(), s.piece);
+    if (at != out.from.end())
+      out.cut.slivers.push_back({u32(static_cast<std::size_t>(at - out.from.begin())), s.volume, s.place});
   }
   return out;
 }

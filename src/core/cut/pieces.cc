@@ -227,18 +227,23 @@ std::vector<FlatFace> facesBetween(std::span<const Side> sides, std::vector<Vec3
 
 // Gives each piece that is smaller than `least` of the mean to the neighbour that it shares most with; their
 // faces and `piece_of`, one a triangle of the skin, are numbered anew, kNone for what lies within a piece
-// now. Returns how many pieces are gone.
-std::size_t mergeSlivers(double least, std::vector<FlatFace>& faces, std::vector<Piece>& pieces,
-                         std::span<const Skin> skin, std::vector<std::uint32_t>& piece_of) {
+// now. Returns those that are gone.
+std::vector<Sliver> mergeSlivers(double least, std::vector<FlatFace>& faces, std::vector<Piece>& pieces,
+                                 std::span<const Skin> skin, std::vector<std::uint32_t>& piece_of) {
   std::vector<double> volume;
+  std::vector<Vec3> centre;
   double sum = 0;
-  for (const Piece& p : pieces) sum += volume.emplace_back(mesh::massProperties(p.mesh).volume);
+  for (const Piece& p : pieces) {
+    const mesh::MassProperties solid = mesh::massProperties(p.mesh);
+    sum += volume.emplace_back(solid.volume);
+    centre.push_back(solid.centre);
+  }
   std::vector<std::uint32_t> order, into(pieces.size());
   for (std::uint32_t k = 0; k < pieces.size(); ++k) {
     into[k] = k;
     if (volume[k] < least * sum / static_cast<double>(pieces.size())) order.push_back(k);
   }
-  if (order.empty()) return 0;
+  if (order.empty()) return {};
   std::stable_sort(order.begin(), order.end(),
                    [&](std::uint32_t a, std::uint32_t b) { return volume[a] < volume[b]; });
   const auto found = [&](std::uint32_t k) {
@@ -260,7 +265,9 @@ std::size_t mergeSlivers(double least, std::vector<FlatFace>& faces, std::vector
   std::vector<Piece> left;
   for (std::uint32_t k = 0; k < pieces.size(); ++k)
     if (into[k] == k) number[k] = u32(left.size()), left.push_back(std::move(pieces[k]));
-  const std::size_t gone = pieces.size() - left.size();
+  std::vector<Sliver> gone;
+  for (std::uint32_t k = 0; k < into.size(); ++k)
+    if (into[k] != k) gone.push_back({number[found(k)], volume[k], centre[k]});
   pieces = std::move(left);
   for (FlatFace& f : faces)
     for (std::uint32_t* side : {&f.interface.a, &f.interface.b}) *side = number[found(*side)];
@@ -366,8 +373,8 @@ Cut cutIntoCells(const mesh::TriangleMesh& m, std::span<const Vec3> sites, const
     FlatFace& f = faces[skin[k].source.index];
     (skin[k].cell == f.low ? f.interface.a : f.interface.b) = piece_of[k];
   }
-  out.merged = mergeSlivers(how.slivers, faces, out.pieces, skin, piece_of);
-  if (out.merged > 0) parts.again(skin, piece_of, out.pieces);
+  out.slivers = mergeSlivers(how.slivers, faces, out.pieces, skin, piece_of);
+  if (!out.slivers.empty()) parts.again(skin, piece_of, out.pieces);
   std::vector<std::uint32_t> place(faces.size(), kNone);
   for (std::uint32_t n = 0; n < faces.size(); ++n) {
     if (faces[n].interface.a == faces[n].interface.b) continue;

@@ -40,10 +40,17 @@ struct Interface {
   std::vector<Vec3> corners;  // of its rim, counter-clockwise seen from b
 };
 
+// A piece too small to be one, given to a neighbour.
+struct Sliver {
+  std::uint32_t piece = 0;    // that it is part of now
+  double volume = 0;          // m3
+  Vec3 place = Vec3::Zero();  // its centre of mass
+};
+
 struct Cut {
   std::vector<Piece> pieces;  // by cell, then the largest first
   std::vector<Interface> interfaces;
-  std::size_t merged = 0;   // slivers that were given to a neighbour
+  std::vector<Sliver> slivers;
   std::uint32_t nodes = 0;  // how many there are: first the mesh's own vertices, then what cutting added
   double taken = 0;         // m3 that went with the room between pieces
 };

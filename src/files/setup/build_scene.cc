@@ -163,7 +163,7 @@ class Builder {
     out_.cuts.push_back({b.name,
                          first,
                          u32(bodies.size()),
-                         made.cut.merged,
+                         std::move(made.cut.slivers),
                          made.lost,
                          made.gap,
                          made.cut.taken,

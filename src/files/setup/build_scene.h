@@ -60,7 +60,7 @@ struct BuiltScene {
   struct CutBody {
     std::string name;
     std::uint32_t first = 0, count = 0;      // prototypes
-    std::size_t merged = 0;                  // slivers
+    std::vector<cut::Sliver> slivers;        // given to pieces, counted from 0
     std::size_t lost = 0;                    // pieces thinner than the gap
     double gap = 0, taken = 0;               // m between pieces, m3 that went with it
     cut::Rough rough;                        // what pictures and files make of breaks
