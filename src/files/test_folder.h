@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
-// For tests: a folder of its own that goes with it.
+// For tests: a folder of its own that goes with it, also where two runs of the tests go on at once.
 #pragma once
+#include <unistd.h>
+
 #include <filesystem>
 #include <fstream>
 #include <string>
@@ -9,7 +11,8 @@ namespace drubble::files {
 
 class TestFolder {
  public:
-  explicit TestFolder(const std::string& name) : path_(std::filesystem::temp_directory_path() / name) {
+  explicit TestFolder(const std::string& name)
+      : path_(std::filesystem::temp_directory_path() / (name + "_" + std::to_string(getpid()))) {
     std::filesystem::create_directories(path_);
   }
   ~TestFolder() { std::filesystem::remove_all(path_); }
