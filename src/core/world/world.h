@@ -351,6 +351,7 @@ class World {
   std::vector<PourTerm> mortal_;   // that will be gone
   std::vector<PourTerm> ghosts_;   // that touch nothing yet
   std::vector<char> own_;          // a piece: it would move by itself if nothing held it
+  std::vector<Handed> handed_;     // of each mover
   std::vector<Cluster> clusters_;  // their motion; the rest follows from broken_ and own_
   bond::Gives gave_;               // a piece: how far it gave under what its cluster bore last
   struct {
@@ -361,7 +362,6 @@ class World {
 
   // Made anew in every substep.
   std::vector<std::uint32_t> active_, body_of_;
-  std::vector<Handed> handed_;  // of each mover
   std::vector<solve::Drive> drives_;
   std::vector<char> moving_;  // a piece: driven and on the move in this substep
   PairRules rules_;           // from the scene

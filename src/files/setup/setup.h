@@ -15,6 +15,7 @@
 #include "core/cut/rough.h"
 #include "core/place/layout.h"
 #include "core/world/scene.h"
+#include "files/setup/size_setup.h"
 
 namespace drubble::files {
 
@@ -72,15 +73,6 @@ struct GroupPart {
   std::string name;  // of a loose part
   Vec3 at = Vec3::Zero(), turn = Vec3::Zero();
   Where where;
-};
-
-// How large copies are: times what is copied, as a whole or along each of its axes.
-struct SizeSetup {
-  Vec3 least = Vec3::Ones(), most = Vec3::Ones();
-  bool alike = true;  // as a whole: all three are the same
-  Where where;
-
-  bool one() const { return least == Vec3::Ones() && most == Vec3::Ones(); }
 };
 
 struct BodySetup {
