@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Whole internal steps, per awake piece. Usage: step_bench laid|heap|hold [pieces] [threads] [frames]
 // [auto|scalar|sse2|avx2]
+#include <algorithm>
 #include <cstdlib>
 #include <string>
 
@@ -43,6 +44,22 @@ void heap(const Job& job) {
   std::printf("motion %016llx\n", static_cast<unsigned long long>(w.digest()));
 }
 
+// How deep contacts overlap, in shares of the smaller piece's size.
+void printOverlaps(const world::World& w) {
+  std::vector<double> shares;
+  for (const solve::Contact& c : w.contacts()) {
+    double size = 1e9;
+    for (const PieceId p : {c.a, c.b})
+      if (w.traits()[p.index()].dynamic) size = std::min(size, w.traits()[p.index()].size);
+    shares.push_back(std::max(0.0, -c.patch.leastGap()) / size);
+  }
+  std::sort(shares.begin(), shares.end());
+  if (shares.empty()) return;
+  const auto at = [&](double q) { return 100 * shares[static_cast<std::size_t>(q * static_cast<double>(shares.size() - 1))]; };
+  std::printf("  overlap: median %.3f %%, 99 of 100 below %.3f %%, most %.2f %% of the size\n", at(0.5),
+              at(0.99), at(1));
+}
+
 // Floats stirred in a hold: s a frame while all are in motion.
 void hold(const Job& job) {
   const world::Scene scene = bench::stirredHold(job.pieces, 4);
@@ -61,6 +78,8 @@ void hold(const Job& job) {
                   s.substeps, s.iterations, seconds() - begun);
   }
   times.print(steps);
+  printOverlaps(w);
+  std::printf("  motion %016llx\n", static_cast<unsigned long long>(w.digest()));
   std::printf(
       "  hold of %d floats, %d threads: %.1f ms a frame in the second half, %.0f ns a float and internal "
       "step\n",

@@ -85,8 +85,7 @@ OnEllipsoid nearestOfLine(const Vec3& e, const Vec3& p, const Vec3& q) {
 EllipsoidSupport supportOf(const Mat3& m, const Vec3& n) {
   const Vec3 mn = m * n;
   const double h = std::sqrt(n.dot(mn));
-  const Vec3 p = mn / h;
-  return {h, p, (m - p * p.transpose()) / h};
+  return {h, mn / h};
 }
 
 namespace {
@@ -125,7 +124,7 @@ BetweenEllipsoids betweenEllipsoids(const Vec3& half_a, const Vec3& half_b, cons
     }
     const Vec3 away = d - a.point - b.point, slope = away - gap * n;
     if (slope.squaredNorm() < 1e-22 * size * size) break;
-    Vec3 move = step(n, slope, a.change + b.change, gap);
+    Vec3 move = step(n, slope, a.change(ma) + b.change(mb), gap);
     bool better = false;
     for (int half = 0; half < 8 && !better; ++half, move *= 0.5) {
       const Vec3 m = (n + move).normalized();

@@ -27,7 +27,8 @@ Vec3 farthestOnEllipsoid(const Vec3& half_axes, const Vec3& n);
 struct EllipsoidSupport {
   double height;
   Vec3 point;
-  Mat3 change;
+
+  Mat3 change(const Mat3& m) const { return (m - point * point.transpose()) / height; }
 };
 EllipsoidSupport supportOf(const Mat3& m, const Vec3& n);
 

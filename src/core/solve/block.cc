@@ -77,14 +77,15 @@ double fillBend(const Traits& t, const Quat& body_turn, const Vec3& spin, const 
   if (t.half_axes.isZero(0)) return 0;
   const Mat3 turn = body_turn.toRotationMatrix();
   const Vec3 squares = t.half_axes.cwiseProduct(t.half_axes);
-  const collide::EllipsoidSupport at =
-      collide::supportOf(turn * squares.asDiagonal() * turn.transpose(), side * n);
+  const Mat3 matrix = turn * squares.asDiagonal() * turn.transpose();
+  const collide::EllipsoidSupport at = collide::supportOf(matrix, side * n);
+  const Mat3 bending = at.change(matrix);
   const Vec3 turned = 0.5 * substep * spin;
-  put(lean, i, Vec3(turned.cross(at.point) - side * (at.change * turned.cross(n))));
+  put(lean, i, Vec3(turned.cross(at.point) - side * (bending * turned.cross(n))));
   float change[6];
-  symmetric(at.change, change);
+  symmetric(bending, change);
   put(bend, i, change);
-  return 0.5 * at.change.trace();
+  return 0.5 * bending.trace();
 }
 
 // What a contact and its bodies come to in one lane.
@@ -293,6 +294,8 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
     }
   }
   out.groups.push_back(of_block.size());
+  out.two_frictions =
+      std::any_of(some.begin(), some.end(), [&](std::uint32_t i) { return links[i].two_frictions; });
   out.blocks.make(of_block.size());
   out.extras.make(extras);
   const auto prefetch = [](const auto& x) {

@@ -64,6 +64,7 @@ struct BlockList {
   std::vector<std::size_t> groups;  // where each begins, and the end of the last; a group's blocks are of one
                                     // colour, and all of them have extras or none has
   std::size_t overflow = 0;         // from this group on, blocks do share bodies
+  bool two_frictions = false;       // in some of them: whether they slide has to be judged
 
   static constexpr std::uint32_t kNoExtra = 0xffffffffu;
   BlockExtra* extraOf(std::size_t block) {

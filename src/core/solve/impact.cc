@@ -80,44 +80,96 @@ bool Impacts::mayBeHit(std::uint32_t index, double h) const {
 }
 
 Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), gravity_(gravity) {
-  is_watched_.assign(in.contacts.size(), 0);
+  std::vector<char> may(in.contacts.size(), 0);
   shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t i = begin; i < end; ++i)
-                   is_watched_[i] = mayBeHit(static_cast<std::uint32_t>(i), h);
+                   may[i] = mayBeHit(static_cast<std::uint32_t>(i), h);
                });
+  watch_of_.assign(in.contacts.size(), kNoWatch);
+  std::uint32_t count = 0;
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
-    if (is_watched_[i] != 0) watched_.push_back(i);
-  if (watched_.empty()) return;
+    if (may[i] != 0) watch_of_[i] = count++;
+  if (count == 0) return;
+  watched_.resize(count);
+  shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 for (std::size_t i = begin; i < end; ++i)
+                   if (may[i] != 0) watched_[watch_of_[i]] = watchOf(static_cast<std::uint32_t>(i));
+               });
   clock_.assign(in.bodies.size(), 0);
   due_.assign((in.contacts.size() + 63) / 64, 0);
-  levers_.resize(in.contacts.size());
-  slow_.resize(in.contacts.size());
-  for (const std::uint32_t i : watched_) measureLevers(i);
 }
 
-void Impacts::measureLevers(std::size_t index) {
+Impacts::Watch Impacts::watchOf(std::uint32_t index) const {
   const Contact& c = in_.contacts[index];
-  const ActiveBody &a = in_.bodies[in_.body_of[c.a.index()]], &b = in_.bodies[in_.body_of[c.b.index()]];
+  Watch out;
+  out.contact = index;
+  out.a = in_.body_of[c.a.index()];
+  out.b = in_.body_of[c.b.index()];
+  const ActiveBody &a = in_.bodies[out.a], &b = in_.bodies[out.b];
   double far_a = 0, far_b = 0;
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const Vec3 p = c.patch.place(k);
-    far_a = greatest(far_a, (p - a.position).squaredNorm());
-    far_b = greatest(far_b, (p - b.position).squaredNorm());
+    far_a = greatest(far_a, (p - a.start_position).squaredNorm());
+    far_b = greatest(far_b, (p - b.start_position).squaredNorm());
   }
-  levers_[index] = {1.0001f * static_cast<float>(std::sqrt(far_a)),
-                    1.0001f * static_cast<float>(std::sqrt(far_b))};
-  slow_[index] = leastSpeed(c);
+  out.lever_a = 1.0001f * static_cast<float>(std::sqrt(far_a));
+  out.lever_b = 1.0001f * static_cast<float>(std::sqrt(far_b));
+  const Vec3 turn_a = (c.patch.middle - a.start_position).cross(c.patch.normal()),
+             turn_b = (c.patch.middle - b.start_position).cross(c.patch.normal());
+  for (int k = 0; k < 3; ++k) {
+    out.normal[k] = c.patch.direction[k];
+    out.turn_a[k] = static_cast<float>(turn_a[k]);
+    out.turn_b[k] = static_cast<float>(turn_b[k]);
+  }
+  for (const Vec3f& arm : c.patch.arm) out.spread = std::max(out.spread, 1.0001f * arm.norm());
+  out.gap = static_cast<float>(c.patch.leastGap());
+  out.pull = 1.0001f * static_cast<float>((a.acceleration - b.acceleration).norm());
+  out.slow = leastSpeed(c);
+  return out;
+}
+
+// Surely no hit within dt, by bounds alone: too slow, or too far. Only ever true where `meeting` finds none.
+bool Impacts::passedOver(const Watch& w, const BodyRows& rows, double dt) {
+  constexpr double kRounded = 1e-6;  // of what was rounded to a float
+  double closing = 0, gap = static_cast<double>(w.gap), lengths = absolute(gap), speeds = 0;
+  const auto add = [&](const BodyRow& body, const float(&turn)[3], float lever, double sign) {
+    double spin = 0, turned = 0, slides = 0;
+    for (int k = 0; k < 3; ++k) {
+      const auto n = static_cast<double>(w.normal[k]), v = static_cast<double>(body.velocity[k]),
+                 moved = static_cast<double>(body.moved[k]), about = static_cast<double>(body.spin[k]),
+                 by = static_cast<double>(body.turned[k]);
+      closing += sign * (n * v + about * static_cast<double>(turn[k]));
+      gap -= sign * n * moved;
+      slides += absolute(v);
+      lengths += absolute(moved);
+      spin += about * about;
+      turned += by * by;
+    }
+    // A point comes no nearer by turning than its chord is long.
+    const auto far = static_cast<double>(lever);
+    const double chord = (2.001 * std::sqrt(turned) + kRounded) * far, about = 1.001 * std::sqrt(spin);
+    closing += about * (chord + static_cast<double>(w.spread));
+    speeds += slides + about * far;
+    gap -= chord;
+  };
+  add(rows[w.a], w.turn_a, w.lever_a, 1);
+  add(rows[w.b], w.turn_b, w.lever_b, -1);
+  closing = greatest(closing + kRounded * speeds, 0);
+  const double gained = static_cast<double>(w.pull) * dt, slow = 0.9999 * w.slow;
+  if (closing * closing + 2.01 * gained * (closing + gained) < slow * slow) return true;
+  return gap - kRounded * lengths > 1.001 * kAhead * (closing + gained) * dt;
 }
 
 // Surely no hit within dt, whatever the gaps: one that is reached in time adds no more speed than that.
-bool Impacts::tooSlow(const Bodies& bodies, std::uint32_t index, double dt) const {
-  const Contact& c = in_.contacts[index];
-  const ActiveBody &a = bodies[in_.body_of[c.a.index()]], &b = bodies[in_.body_of[c.b.index()]];
-  const double turning = a.spin.norm() * static_cast<double>(levers_[index].a) +
-                         b.spin.norm() * static_cast<double>(levers_[index].b);
-  const double closing = greatest(c.patch.normal().dot(a.velocity - b.velocity) + turning, 0);
-  const double gained = (a.acceleration - b.acceleration).norm() * dt, slow = 0.9999 * slow_[index];
+bool Impacts::tooSlow(const Bodies& bodies, const Watch& w, double dt) const {
+  const ActiveBody &a = bodies[w.a], &b = bodies[w.b];
+  const double turning =
+      a.spin.norm() * static_cast<double>(w.lever_a) + b.spin.norm() * static_cast<double>(w.lever_b);
+  const Vec3 normal = in_.contacts[w.contact].patch.normal();
+  const double closing = greatest(normal.dot(a.velocity - b.velocity) + turning, 0);
+  const double gained = (a.acceleration - b.acceleration).norm() * dt, slow = 0.9999 * w.slow;
   return closing * closing + 2.01 * gained * (closing + gained) < slow * slow;
 }
 
@@ -142,10 +194,9 @@ void Impacts::follow(std::size_t body) {
   for (std::uint32_t k = first_of_body_[body]; k < first_of_body_[body + 1]; ++k) {
     const std::uint32_t i = contacts_of_body_[k];
     due_[i / 64] |= std::uint64_t{1} << i % 64;
-    if (is_watched_[i]) continue;
-    is_watched_[i] = 1;
-    watched_.push_back(i);
-    measureLevers(i);
+    if (watch_of_[i] != kNoWatch) continue;
+    watch_of_[i] = static_cast<std::uint32_t>(watched_.size());
+    watched_.push_back(watchOf(i));
   }
 }
 
@@ -218,15 +269,15 @@ void Impacts::startAgain(const ActiveBody& after, double time, ActiveBody& body)
 }
 
 // None: not within dt, or too slowly to count.
-std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, std::uint32_t index, double dt,
+std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, const Watch& w, double dt,
                                                  PointStates& state) const {
-  const Contact& c = in_.contacts[index];
-  const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
+  const Contact& c = in_.contacts[w.contact];
+  const std::size_t ia = w.a, ib = w.b;
   if (bodies[ia].fixed() && bodies[ib].fixed()) return {};
-  if (tooSlow(bodies, index, dt)) return {};
+  if (tooSlow(bodies, w, dt)) return {};
   evaluate(bodies, c, ia, ib, state);
   const double pull = c.patch.normal().dot(bodies[ia].acceleration - bodies[ib].acceleration);
-  const double slow = slow_[index];
+  const double slow = w.slow;
   Meeting out{dt, 0, pull};
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const PointState& s = state[k];
@@ -244,7 +295,7 @@ std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, std::uint
 }
 
 bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
-  const std::optional<Meeting> met = meeting(bodies, index, dt, state_);
+  const std::optional<Meeting> met = meeting(bodies, watched_[watch_of_[index]], dt, state_);
   if (!met) return false;
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
@@ -269,23 +320,25 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
 }
 
 // Of those that are watched, which would be hit were they the first.
-void Impacts::findDue(const Bodies& bodies, double dt) {
+void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
   meets_.resize(watched_.size());
   shareOrAlone(in_.team, watched_.size(), kContactsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  PointStates state;
                  for (std::size_t k = begin; k < end; ++k)
-                   meets_[k] = meeting(bodies, watched_[k], dt, state).has_value();
+                   meets_[k] = !passedOver(watched_[k], rows, dt) &&
+                               meeting(bodies, watched_[k], dt, state).has_value();
                });
   for (std::size_t k = 0; k < watched_.size(); ++k)
-    if (meets_[k] != 0) due_[watched_[k] / 64] |= std::uint64_t{1} << watched_[k] % 64;
+    if (const std::uint32_t i = watched_[k].contact; meets_[k] != 0)
+      due_[i / 64] |= std::uint64_t{1} << i % 64;
 }
 
-bool Impacts::pass(Bodies& bodies, double dt, std::vector<Hit>& hits) {
+bool Impacts::pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<Hit>& hits) {
   for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
   if (watched_.empty()) return false;
-  findDue(bodies, dt);
+  findDue(bodies, rows, dt);
   // Up and down the list by turns: a blow runs along a row whichever way it is numbered. What is struck makes
   // its bodies' contacts due again, in this round or the next.
   for (int round = 0; round < kMostRounds; ++round) {

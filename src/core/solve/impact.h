@@ -32,9 +32,9 @@ class Impacts {
 
   // Deals with the hits of the coming `dt` seconds, adds to `hits`. A body that is hit on the way is put
   // where, with its new velocity and spin, it has to start from to pass through the hit: places and turns
-  // change with velocities and spins. Call before gravity is added. False:
-  // there was none.
-  bool pass(Bodies& bodies, double dt, std::vector<Hit>& hits);
+  // change with velocities and spins. Call before gravity is added. `rows` hold the bodies' velocities and
+  // how far they have come. False: there was none.
+  bool pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<Hit>& hits);
 
   // Those that the last pass has put elsewhere, some more than once.
   const std::vector<std::uint32_t>& touched() const { return touched_; }
@@ -50,19 +50,28 @@ class Impacts {
   struct Meeting {
     double time = 0, speed = 0, pull = 0;
   };
-  struct Levers {
-    float a = 0, b = 0;  // m: no point of the patch is farther from the centre of mass
+  // A contact that may be hit, with what it takes to pass it over in most internal steps: few bytes, one after
+  // the other.
+  struct Watch {
+    std::uint32_t contact = 0, a = 0, b = 0;  // the bodies
+    float normal[3]{};
+    float turn_a[3]{}, turn_b[3]{};  // m: how a spin moves the patch's middle along the normal
+    float spread = 0;                // m: no point is farther from the middle
+    float lever_a = 0, lever_b = 0;  // m: no point of the patch is farther from the centre of mass
+    float gap = 0;                   // m, the least at the substep's start
+    float pull = 0;                  // m/s2: by how much more one is drawn than the other, whichever way
+    double slow = 0;                 // m/s: its least bounce speed
   };
   double leastSpeed(const Contact& c) const;
   bool surelyMissed(std::size_t ia, std::size_t ib, double h) const;
   bool mayBeHit(std::uint32_t index, double h) const;
-  void measureLevers(std::size_t index);
-  bool tooSlow(const Bodies& bodies, std::uint32_t index, double dt) const;
+  Watch watchOf(std::uint32_t index) const;
+  static bool passedOver(const Watch& w, const BodyRows& rows, double dt);
+  bool tooSlow(const Bodies& bodies, const Watch& w, double dt) const;
   void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
                 PointStates& state) const;
-  std::optional<Meeting> meeting(const Bodies& bodies, std::uint32_t index, double dt,
-                                 PointStates& state) const;
-  void findDue(const Bodies& bodies, double dt);
+  std::optional<Meeting> meeting(const Bodies& bodies, const Watch& w, double dt, PointStates& state) const;
+  void findDue(const Bodies& bodies, const BodyRows& rows, double dt);
   bool strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
   void goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b);
   void startAgain(const ActiveBody& after, double time, ActiveBody& body) const;
@@ -72,12 +81,11 @@ class Impacts {
 
   BlockInput in_;
   double gravity_;
-  std::vector<std::uint32_t> watched_;  // ascending
-  std::vector<char> is_watched_;
+  static constexpr std::uint32_t kNoWatch = 0xffffffffu;
+  std::vector<Watch> watched_;           // ascending, and then those that were found on the way
+  std::vector<std::uint32_t> watch_of_;  // a contact
   std::vector<std::uint64_t> due_;  // a bit a contact: it must be looked at, as one of its bodies has changed
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
-  std::vector<Levers> levers_;                                   // a contact
-  std::vector<double> slow_;                                     // a contact: its least bounce speed
   std::vector<double> clock_;                                    // a body: when it was last hit in this pass
   std::vector<std::uint32_t> touched_;
   std::vector<char> meets_;  // a watched one

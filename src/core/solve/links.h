@@ -22,6 +22,7 @@ struct Link {
   bool lively = false;                // its points move past each other fast, measured by size and `gravity`
   bool deep = false;                  // it overlaps by far more than a load makes it
   bool squeezed = false;              // something light under a load of something heavy
+  bool two_frictions = false;         // what slides has another than what holds
 };
 
 // Whether a contact resists rolling: a face on a face does not roll.

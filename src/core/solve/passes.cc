@@ -162,7 +162,7 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
 }
 
 void Passes::judgeSliding() {
-  if (list.extras.size() == 0) return;
+  if (!list.two_frictions) return;
   shareOrAlone(engine.team, list.blocks.size(), kBlocksWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = begin; n < end; ++n)

@@ -134,10 +134,14 @@ class Substep {
     };
     const bool track = anyFast();
     if (track) keepWay();
+    eachBody(in_, [&](std::size_t i) {
+      loadVelocity(out_.bodies[i], rows_[i]);
+      loadPlace(out_.bodies[i], in_.traits, rows_[i]);
+    });
     for (int step = 0; step < in_.iterations; ++step) {
       drive(step);
       in_.engine.enter(Work::Impacts);
-      const bool struck = impacts.pass(out_.bodies, dt_, out_.hits);
+      const bool struck = impacts.pass(out_.bodies, rows_, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
       accelerate(step == 0);
       if (struck) placeAgain(impacts.touched());
@@ -225,6 +229,7 @@ class Substep {
                  &to = d.poses[static_cast<std::size_t>(step) + 1];
       b.velocity = (to.position - from.position) / dt_;
       b.spin = turnBetween(from.turn, to.turn) / dt_;
+      loadVelocity(b, rows_[in_.body_of[d.piece]]);
     }
   }
 
@@ -244,7 +249,6 @@ class Substep {
       }
       BodyRow& row = rows_[i];
       loadVelocity(b, row);
-      if (first) loadPlace(b, in_.traits, row);
       loaded_[i] = speedsOf(row);
       for (std::size_t k = 0; k < 3 && !first; ++k) {
         row.velocity[k] += last_[i].velocity[k];

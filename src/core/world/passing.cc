@@ -111,12 +111,14 @@ template <class PoseAt>
 Went wentOf(const shape::Shape& s, std::size_t steps, PoseAt pose_at) {
   const Pose start = pose_at(0);
   Box places;
-  double turned = 0;  // twice the sine of half the angle
+  double alike = 1;  // the square of the cosine of half the angle
   for (std::size_t k = 0; k < steps; ++k) {
     const Pose now = pose_at(k);
     places.add(now.position);
-    turned = greatest(turned, 2 * (now.turn * start.turn.conjugate()).vec().norm());
+    const double cosine = now.turn.dot(start.turn);
+    alike = least(alike, cosine * cosine);
   }
+  const double turned = 2 * std::sqrt(1 - alike + 1e-14);  // twice the sine
   const Box at = boundsAt(s, start);
   const double swing = s.outer_radius > s.inner_radius ? turned * s.outer_radius : 0;
   Went out;
