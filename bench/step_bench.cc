@@ -55,7 +55,9 @@ void printOverlaps(const world::World& w) {
   }
   std::sort(shares.begin(), shares.end());
   if (shares.empty()) return;
-  const auto at = [&](double q) { return 100 * shares[static_cast<std::size_t>(q * static_cast<double>(shares.size() - 1))]; };
+  const auto at = [&](double q) {
+    return 100 * shares[static_cast<std::size_t>(q * static_cast<double>(shares.size() - 1))];
+  };
   std::printf("  overlap: median %.3f %%, 99 of 100 below %.3f %%, most %.2f %% of the size\n", at(0.5),
               at(0.99), at(1));
 }

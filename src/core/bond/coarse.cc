@@ -7,17 +7,20 @@ namespace drubble::bond {
 
 namespace {
 
-constexpr double kFloor = 1e-9;  // of the diagonal: a flying cluster as a whole resists nothing
+constexpr double kMostGroups = 64;  // about: the cost of their factors grows with the cube
+constexpr double kFloor = 1e-9;     // of the diagonal: a flying cluster as a whole resists nothing
 
 // Beams by piece: those of piece k are list[first[k]] to before list[first[k + 1]].
 struct Adjacency {
   std::vector<std::uint32_t> first, list;
 
   Adjacency(std::size_t nodes, const Spans& spans) : first(nodes + 1, 0), list(2 * spans.size()) {
-    for (const Span& s : spans) ++first[s.a + 1], ++first[s.b + 1];
+    for (const Span& s : spans)
+      if (!s.cut) ++first[s.a + 1], ++first[s.b + 1];
     for (std::size_t k = 0; k < nodes; ++k) first[k + 1] += first[k];
     std::vector<std::uint32_t> at = first;
     for (const Span& s : spans) {
+      if (s.cut) continue;
       list[at[s.a]++] = s.b;
       list[at[s.b]++] = s.a;
     }
@@ -28,7 +31,8 @@ struct Adjacency {
 
 std::vector<std::uint32_t> rigidGroups(const std::vector<Node>& nodes, const Spans& spans) {
   const Adjacency next(nodes.size(), spans);
-  const auto most = static_cast<std::size_t>(std::ceil(std::sqrt(static_cast<double>(nodes.size()))));
+  const double count = static_cast<double>(nodes.size());
+  const auto most = static_cast<std::size_t>(std::ceil(greatest(std::sqrt(count), count / kMostGroups)));
   std::vector<std::uint32_t> group(nodes.size(), kNoGroup), ring;
   std::uint32_t groups = 0;
   for (std::uint32_t seed = 0; seed < nodes.size(); ++seed) {
@@ -97,22 +101,25 @@ Coarse::Coarse(const std::vector<Node>& nodes, const Spans& spans)
   factor_.compute(m);
 }
 
-void Coarse::add(const Gives& r, Gives& z) const {
+void Coarse::add(const Sextets& r, Sextets& z) {
   if (size_ == 0 || factor_.info() != Eigen::Success) return;
-  Eigen::VectorXd x = Eigen::VectorXd::Zero(size_);
+  x_.setZero(size_);
   for (std::size_t k = 0; k < r.size(); ++k) {
     if (group_[k] == kNoGroup) continue;
     const Eigen::Index at = 6 * static_cast<Eigen::Index>(group_[k]);
-    x.segment<3>(at) += r[k].travel;
-    x.segment<3>(at + 3) += r[k].turn + arm_[k].cross(r[k].travel);
+    const Vec3 travel = vec3(r[k].x[0], r[k].x[1], r[k].x[2]), turn = vec3(r[k].x[3], r[k].x[4], r[k].x[5]);
+    x_.segment<3>(at) += travel;
+    x_.segment<3>(at + 3) += turn + arm_[k].cross(travel);
   }
-  x = factor_.solve(x);
+  factor_.solveInPlace(x_);
   for (std::size_t k = 0; k < r.size(); ++k) {
     if (group_[k] == kNoGroup) continue;
     const Eigen::Index at = 6 * static_cast<Eigen::Index>(group_[k]);
-    const Vec3 turn = x.segment<3>(at + 3);
-    z[k].travel += x.segment<3>(at) + turn.cross(arm_[k]);
-    z[k].turn += turn;
+    const Vec3 turn = x_.segment<3>(at + 3), travel = x_.segment<3>(at) + turn.cross(arm_[k]);
+    for (int c = 0; c < 3; ++c) {
+      z[k].x[c] += travel[c];
+      z[k].x[3 + c] += turn[c];
+    }
   }
 }
 

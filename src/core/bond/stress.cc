@@ -13,6 +13,7 @@ namespace {
 constexpr double kEnough = 0.01;  // error of the whole answer
 constexpr int kMostIterations = 400;
 constexpr double kSafe = 0.8;        // of its strength: bonds that bear less need not be known exactly
+constexpr double kStale = 0.002;     // of the beams: so many cut, and the coarse level is made anew
 constexpr double kLeastTurn = 1e-6;  // of a piece's stiffness times its size squared
 
 Mat3 crossMatrix(const Vec3& v) {
@@ -21,19 +22,60 @@ Mat3 crossMatrix(const Vec3& v) {
   return m;
 }
 
-double dot(const Gives& x, const Gives& y) {
-  double sum = 0;
-  for (std::size_t k = 0; k < x.size(); ++k) sum += x[k].travel.dot(y[k].travel) + x[k].turn.dot(y[k].turn);
-  return sum;
+double dot(const Sextets& x, const Sextets& y) {
+  double sum[4] = {};  // of every fourth piece: none waits for the one before it
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    double here = 0;
+    for (int c = 0; c < 6; ++c) here += x[k].x[c] * y[k].x[c];
+    sum[k % 4] += here;
+  }
+  return (sum[0] + sum[1]) + (sum[2] + sum[3]);
 }
 
 // x += share * y
-void addTo(Gives& x, double share, const Gives& y) {
-  for (std::size_t k = 0; k < x.size(); ++k) {
-    x[k].travel += share * y[k].travel;
-    x[k].turn += share * y[k].turn;
-  }
+void addTo(Sextets& x, double share, const Sextets& y) {
+  for (std::size_t k = 0; k < x.size(); ++k)
+    for (int c = 0; c < 6; ++c) x[k].x[c] += share * y[k].x[c];
 }
+
+Sextets sextetsOf(const Gives& x) {
+  Sextets out(x.size());
+  for (std::size_t k = 0; k < x.size(); ++k)
+    for (int c = 0; c < 3; ++c) {
+      out[k].x[c] = x[k].travel[c];
+      out[k].x[3 + c] = x[k].turn[c];
+    }
+  return out;
+}
+
+void takeFrom(const Sextets& x, Gives& out) {
+  for (std::size_t k = 0; k < x.size(); ++k)
+    out[k] = {vec3(x[k].x[0], x[k].x[1], x[k].x[2]), vec3(x[k].x[3], x[k].x[4], x[k].x[5])};
+}
+
+// A span as the passes over all of them read it: its coefficients need no more than floats, and bytes are
+// what they wait for.
+struct alignas(64) Quick {
+  std::uint32_t a = 0, b = 0;
+  float arm_a[3] = {}, arm_b[3] = {};
+  float stretch = 0;
+  float bend[6] = {};  // xx, xy, xz, yy, yz, zz
+
+  explicit Quick(const Span& s) : a(s.a), b(s.b), stretch(static_cast<float>(s.stretch)) {
+    for (int c = 0; c < 3; ++c) {
+      arm_a[c] = static_cast<float>(s.arm_a[c]);
+      arm_b[c] = static_cast<float>(s.arm_b[c]);
+    }
+    int at = 0;
+    for (int i = 0; i < 3; ++i)
+      for (int j = i; j < 3; ++j) bend[at++] = static_cast<float>(s.bend(i, j));
+  }
+};
+
+// A piece's block, inverted, column by column: what conditions may be rough.
+struct Block {
+  float column[6][6] = {};
+};
 
 }  // namespace
 
@@ -44,40 +86,77 @@ struct StressSolver::Parts {
   bool anchored = false;
   double density = 1;  // kg/m3 of the volume that the beams fill, about
   std::unique_ptr<Coarse> coarse;
-  std::vector<Six> own;  // a node: its block, inverted; of what was solved last
-  bool own_made = false;
-  double own_weight = 0;
+  std::vector<Quick> quick;                  // a span
+  std::vector<Vec3> normals;                 // a span: its face's
+  std::vector<std::size_t> first_corner{0};  // a span, and the end
+  std::vector<Vec3f> corners;                // where its stress is read, from the face's place
+  std::vector<Block> own;                    // a piece; with `own_weight`
+  std::vector<char> stale;                   // a piece: a beam of it was cut since its block was made
+  double own_weight = -1;
+  std::size_t cuts = 0;  // since the coarse level was made
 
   // What holds the pieces against `u`: K u, and with `weight` > 0 their inertia, weight * M u.
-  void resist(const Gives& u, double weight, Gives& out) const {
+  void resist(const Sextets& u, double weight, Sextets& out) const {
     for (std::size_t k = 0; k < nodes.size(); ++k) {
-      out[k].travel = weight * nodes[k].mass * u[k].travel;
-      out[k].turn = weight > 0 ? Vec3(weight * (nodes[k].inertia * u[k].turn)) : Vec3(Vec3::Zero());
+      out[k] = {};
+      if (!(weight > 0)) continue;
+      const Vec3 turn = weight * (nodes[k].inertia * vec3(u[k].x[3], u[k].x[4], u[k].x[5]));
+      for (int c = 0; c < 3; ++c) {
+        out[k].x[c] = weight * nodes[k].mass * u[k].x[c];
+        out[k].x[3 + c] = turn[c];
+      }
     }
-    for (const Span& s : spans) {
-      const Give &ua = u[s.a], &ub = u[s.b];
-      const Vec3 apart = ub.travel + ub.turn.cross(s.arm_b) - ua.travel - ua.turn.cross(s.arm_a);
-      const Vec3 force = s.stretch * apart, torque = s.bend * (ub.turn - ua.turn);
-      out[s.a].travel -= force;
-      out[s.a].turn -= s.arm_a.cross(force) + torque;
-      out[s.b].travel += force;
-      out[s.b].turn += s.arm_b.cross(force) + torque;
+    for (const Quick& s : quick) {
+      const double *ua = u[s.a].x, *ub = u[s.b].x;
+      double p[3], q[3], m[6];
+      for (int c = 0; c < 3; ++c)
+        p[c] = static_cast<double>(s.arm_a[c]), q[c] = static_cast<double>(s.arm_b[c]);
+      for (int c = 0; c < 6; ++c) m[c] = static_cast<double>(s.bend[c]);
+      const auto stretch = static_cast<double>(s.stretch);
+      const double fx = stretch *
+                        (ub[0] - ua[0] + (ub[4] * q[2] - ub[5] * q[1]) - (ua[4] * p[2] - ua[5] * p[1])),
+                   fy = stretch *
+                        (ub[1] - ua[1] + (ub[5] * q[0] - ub[3] * q[2]) - (ua[5] * p[0] - ua[3] * p[2])),
+                   fz = stretch *
+                        (ub[2] - ua[2] + (ub[3] * q[1] - ub[4] * q[0]) - (ua[3] * p[1] - ua[4] * p[0]));
+      const double x = ub[3] - ua[3], y = ub[4] - ua[4], z = ub[5] - ua[5];
+      const double tx = m[0] * x + m[1] * y + m[2] * z, ty = m[1] * x + m[3] * y + m[4] * z,
+                   tz = m[2] * x + m[4] * y + m[5] * z;
+      double *oa = out[s.a].x, *ob = out[s.b].x;
+      oa[0] -= fx, oa[1] -= fy, oa[2] -= fz;
+      oa[3] -= p[1] * fz - p[2] * fy + tx;
+      oa[4] -= p[2] * fx - p[0] * fz + ty;
+      oa[5] -= p[0] * fy - p[1] * fx + tz;
+      ob[0] += fx, ob[1] += fy, ob[2] += fz;
+      ob[3] += q[1] * fz - q[2] * fy + tx;
+      ob[4] += q[2] * fx - q[0] * fz + ty;
+      ob[5] += q[0] * fy - q[1] * fx + tz;
     }
     for (std::size_t k = 0; k < nodes.size(); ++k)
       if (nodes[k].fixed) out[k] = {};
   }
 
+  // The blocks of pieces whose beams have changed, inverted.
   void invertOwn(double weight) {
-    own_made = true;
-    own_weight = weight;
-    own.assign(nodes.size(), Six::Zero());
-    for (std::size_t k = 0; k < nodes.size(); ++k) {
-      own[k].topLeftCorner<3, 3>() = weight * nodes[k].mass * Mat3::Identity();
-      own[k].bottomRightCorner<3, 3>() = weight * nodes[k].inertia;
+    if (weight != own_weight) {
+      own.resize(nodes.size());
+      stale.assign(nodes.size(), 1);
+      own_weight = weight;
     }
+    std::vector<std::uint32_t> place(nodes.size(), 0);
+    std::vector<Six> made(1);
+    for (std::size_t k = 0; k < nodes.size(); ++k) {
+      if (!stale[k]) continue;
+      place[k] = static_cast<std::uint32_t>(made.size());
+      Six& m = made.emplace_back(Six::Zero());
+      m.topLeftCorner<3, 3>() = weight * nodes[k].mass * Mat3::Identity();
+      m.bottomRightCorner<3, 3>() = weight * nodes[k].inertia;
+    }
+    if (made.size() == 1) return;
     for (const Span& s : spans) {
       for (const auto& [node, arm] : {std::pair(s.a, s.arm_a), std::pair(s.b, s.arm_b)}) {
-        Six& m = own[node];
+        if (place[node] == 0) continue;
+        Six& m = made[place[node]];
         const Mat3 x = crossMatrix(arm);
         m.topLeftCorner<3, 3>() += s.stretch * Mat3::Identity();
         m.topRightCorner<3, 3>() -= s.stretch * x;
@@ -88,34 +167,39 @@ struct StressSolver::Parts {
       }
     }
     for (std::size_t k = 0; k < nodes.size(); ++k) {
-      if (nodes[k].fixed || !(own[k].trace() > 0)) {
-        own[k].setZero();
-        continue;
-      }
-      own[k] = own[k].llt().solve(Six::Identity()).eval();
+      if (place[k] == 0) continue;
+      own[k] = {};
+      stale[k] = 0;
+      const Six& m = made[place[k]];
+      if (nodes[k].fixed || !(m.trace() > 0)) continue;
+      const Six inverse = m.llt().solve(Six::Identity());
+      for (int c = 0; c < 6; ++c)
+        for (int r = 0; r < 6; ++r) own[k].column[c][r] = static_cast<float>(inverse(r, c));
     }
   }
 
-  void precondition(const Gives& r, bool with_coarse, Gives& z) const {
+  void precondition(const Sextets& r, bool with_coarse, Sextets& z) const {
     for (std::size_t k = 0; k < nodes.size(); ++k) {
-      Eigen::Matrix<double, 6, 1> x;
-      x << r[k].travel, r[k].turn;
-      const Eigen::Matrix<double, 6, 1> y = own[k] * x;
-      z[k] = {y.head<3>(), y.tail<3>()};
+      Sextet y;
+      for (int c = 0; c < 6; ++c)
+        for (int i = 0; i < 6; ++i) y.x[i] += static_cast<double>(own[k].column[c][i]) * r[k].x[c];
+      z[k] = y;
     }
     if (with_coarse && coarse) coarse->add(r, z);
   }
 
-  // From u, which becomes the answer.
-  Solved solve(Gives f, double weight, bool with_coarse, Gives& u, const WorstOf& worst) {
+  // From `gave`, which becomes the answer.
+  Solved solve(const Gives& loads, double weight, bool with_coarse, Gives& gave, const WorstOf& worst) {
     Solved out;
     const std::size_t n = nodes.size();
+    Sextets f = sextetsOf(loads);
     for (std::size_t k = 0; k < n; ++k)
       if (nodes[k].fixed) f[k] = {};
-    Gives r = f, z(n), p(n), q(n);
-    const bool warm = u.size() == n;
-    u.resize(n);
-    if (!own_made || weight != own_weight) invertOwn(weight);
+    Sextets r = f, z(n), p(n), q(n);
+    const bool warm = gave.size() == n;
+    gave.resize(n);
+    Sextets u = sextetsOf(gave);
+    invertOwn(weight);
     double fu = 0;
     if (warm) {
       resist(u, weight, q);
@@ -123,11 +207,10 @@ struct StressSolver::Parts {
       fu = dot(f, u);
     }
     precondition(r, with_coarse, z);
-    p = z;
     double rz = dot(r, z);
     if (warm && fu > 0 && rz >= 0) {
       out.error = std::sqrt(rz / fu);
-      readStresses(u, out);
+      readStresses(gave, out);
       if (out.error < kEnough || (worst && worst(out.stresses) * (1 + 3 * out.error) < kSafe)) return out;
     } else if (warm) {
       // What was is of no use: other loads altogether.
@@ -135,9 +218,9 @@ struct StressSolver::Parts {
       r = f;
       fu = 0;
       precondition(r, with_coarse, z);
-      p = z;
       rz = dot(r, z);
     }
+    p = z;
     if (rz > 0) {
       for (out.iterations = 1; out.iterations <= kMostIterations; ++out.iterations) {
         resist(p, weight, q);
@@ -153,13 +236,12 @@ struct StressSolver::Parts {
         if (out.error < kEnough) break;
         const double turn = next / rz;
         rz = next;
-        for (std::size_t k = 0; k < n; ++k) {
-          p[k].travel = z[k].travel + turn * p[k].travel;
-          p[k].turn = z[k].turn + turn * p[k].turn;
-        }
+        for (std::size_t k = 0; k < n; ++k)
+          for (int c = 0; c < 6; ++c) p[k].x[c] = z[k].x[c] + turn * p[k].x[c];
       }
     }
-    readStresses(u, out);
+    takeFrom(u, gave);
+    readStresses(gave, out);
     return out;
   }
 
@@ -167,20 +249,18 @@ struct StressSolver::Parts {
     out.stresses.resize(beams.size());
     for (std::size_t k = 0; k < beams.size(); ++k) {
       const Span& s = spans[k];
-      const Face& f = *beams[k].face;
       const Give &ua = u[s.a], &ub = u[s.b];
       const Vec3 apart = ub.travel + ub.turn.cross(s.arm_b) - ua.travel - ua.turn.cross(s.arm_a);
       const Vec3 turned = ub.turn - ua.turn;
-      Stress& most = out.stresses[k];
-      const auto look = [&](const Vec3& at) {
-        const Vec3 traction = s.stiffness * (apart + turned.cross(at));
-        const double across = f.normal.dot(traction);
-        most.tension = greatest(most.tension, across);
-        most.compression = greatest(most.compression, -across);
-        most.shear = greatest(most.shear, (traction - across * f.normal).norm());
-      };
-      for (const Vec3& corner : f.corners) look(corner);
-      if (f.corners.empty()) look(Vec3::Zero());
+      double tension = 0, compression = 0, shear = 0;
+      for (std::size_t n = first_corner[k]; n < first_corner[k + 1]; ++n) {
+        const Vec3 traction = s.stiffness * (apart + turned.cross(corners[n].cast<double>()));
+        const double across = normals[k].dot(traction);
+        tension = greatest(tension, across);
+        compression = greatest(compression, -across);
+        shear = greatest(shear, (traction - across * normals[k]).squaredNorm());
+      }
+      out.stresses[k] = {tension, compression, std::sqrt(shear)};
     }
   }
 };
@@ -209,6 +289,11 @@ StressSolver::StressSolver(std::vector<Node> nodes, std::vector<Beam> beams, con
     s.stretch = s.stiffness * b.face->area;
     s.bend = s.stiffness * (b.face->spread.trace() * Mat3::Identity() - b.face->spread);
     p.spans.push_back(s);
+    p.quick.emplace_back(s);
+    p.normals.push_back(b.face->normal);
+    for (const Vec3& corner : b.face->corners) p.corners.push_back(corner.cast<float>());
+    if (b.face->corners.empty()) p.corners.push_back(Vec3f::Zero());
+    p.first_corner.push_back(p.corners.size());
     volume += b.face->area * length / 3;  // cells as pyramids over their faces
   }
   p.density = volume > 0 ? mass / volume : 1;
@@ -220,8 +305,12 @@ StressSolver::StressSolver(StressSolver&&) noexcept = default;
 void StressSolver::cut(std::span<const std::uint32_t> beams) {
   for (const std::uint32_t k : beams) {
     Span& s = parts_->spans[k];
+    if (!s.cut) ++parts_->cuts;
+    s.cut = true;
     s.stiffness = s.stretch = 0;
     s.bend.setZero();
+    parts_->quick[k] = Quick(s);
+    if (!parts_->stale.empty()) parts_->stale[s.a] = parts_->stale[s.b] = 1;
   }
 }
 
@@ -264,8 +353,11 @@ Solved StressSolver::sustained(std::span<const Load> loads, const Vec3& spin, Gi
   Parts& p = *parts_;
   Gives f = givesOf(loads);
   if (!p.anchored) balance(p.nodes, spin, f);
-  if (!p.coarse) p.coarse = std::make_unique<Coarse>(p.nodes, p.spans);
-  return p.solve(std::move(f), 0, true, gave, worst);
+  if (!p.coarse || static_cast<double>(p.cuts) > kStale * static_cast<double>(p.spans.size())) {
+    p.coarse = std::make_unique<Coarse>(p.nodes, p.spans);
+    p.cuts = 0;
+  }
+  return p.solve(f, 0, true, gave, worst);
 }
 
 Solved StressSolver::sudden(std::span<const Load> loads, double reach) {

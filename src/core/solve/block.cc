@@ -29,19 +29,19 @@ void put(Vec8& v, std::size_t i, const Vec3& x) {
   put(v.z, i, x.z());
 }
 
-void put(Vec8& v, std::size_t i, const float (&x)[3]) {
-  put(v.x, i, x[0]);
-  put(v.y, i, x[1]);
-  put(v.z, i, x[2]);
+void put(Vec8& v, std::size_t i, const float (&x)[3], float times = 1) {
+  put(v.x, i, times * x[0]);
+  put(v.y, i, times * x[1]);
+  put(v.z, i, times * x[2]);
 }
 
-void put(Mat8& m, std::size_t i, const float (&x)[6]) {
-  put(m.xx, i, x[0]);
-  put(m.xy, i, x[1]);
-  put(m.xz, i, x[2]);
-  put(m.yy, i, x[3]);
-  put(m.yz, i, x[4]);
-  put(m.zz, i, x[5]);
+void put(Mat8& m, std::size_t i, const float (&x)[6], float times = 1) {
+  put(m.xx, i, times * x[0]);
+  put(m.xy, i, times * x[1]);
+  put(m.xz, i, times * x[2]);
+  put(m.yy, i, times * x[3]);
+  put(m.yz, i, times * x[4]);
+  put(m.zz, i, times * x[5]);
 }
 
 void symmetric(const Mat3& m, float (&out)[6]) {
@@ -96,6 +96,7 @@ struct Lane {
   std::uint32_t body[2];     // a's and b's
   bool stays[2];             // the contact does not move it
   float size, inner_radius;  // m: of the smaller partner that moves
+  float times[2];            // in how many lanes of the block the body stands
 };
 
 void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
@@ -109,7 +110,8 @@ void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
     const ActiveBody& body = lane.in.bodies[lane.body[k]];
     const Vec3 spin = lane.stays[k] ? Vec3(Vec3::Zero()) : body.spin;
     if (!lane.stays[k])
-      put(k == 0 ? out.inverse_mass_a : out.inverse_mass_b, i, (*lane.in.briefs)[lane.body[k]].inverse_mass);
+      put(k == 0 ? out.inverse_mass_a : out.inverse_mass_b, i, (*lane.in.briefs)[lane.body[k]].inverse_mass,
+          lane.times[k]);
     // A piece of a larger body does not roll by itself.
     const bool whole = lane.body[k] == 0 || body.piece == pieces[k].value;
     const double radius =
@@ -164,7 +166,8 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
                   {ia, ib},
                   {c.surfaces.unmoved == 1 || a.fixed, c.surfaces.unmoved == 2 || b.fixed},
                   std::min(a.size, b.size),
-                  std::min(a.inner_radius, b.inner_radius)};
+                  std::min(a.inner_radius, b.inner_radius),
+                  {static_cast<float>(out.times_a[i]), static_cast<float>(out.times_b[i])}};
   out.body_a[i] = ia;
   out.body_b[i] = ib;
   out.contact[i] = index;
@@ -172,13 +175,13 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   put(out.normal, i, c.patch.normal());
   if (!lane.stays[0]) {
     out.moves_a |= 1u << i;
-    put(out.inverse_mass_a, i, a.inverse_mass[0]);
-    put(out.inverse_inertia_a, i, a.inverse_inertia);
+    put(out.inverse_mass_a, i, lane.times[0] * a.inverse_mass[0]);
+    put(out.inverse_inertia_a, i, a.inverse_inertia, lane.times[0]);
   }
   if (!lane.stays[1]) {
     out.moves_b |= 1u << i;
-    put(out.inverse_mass_b, i, b.inverse_mass[0]);
-    put(out.inverse_inertia_b, i, b.inverse_inertia);
+    put(out.inverse_mass_b, i, lane.times[1] * b.inverse_mass[0]);
+    put(out.inverse_inertia_b, i, b.inverse_inertia, lane.times[1]);
   }
   put(out.middle_a, i, Vec3(c.patch.middle - a.position));
   put(out.middle_b, i, Vec3(c.patch.middle - b.position));
@@ -207,6 +210,8 @@ void clear(ContactBlock& b) {
     for (Row8* gap : {&row.gap, &row.gap_now})
       for (float& x : gap->x) x = 1e9f;
   for (std::uint32_t& c : b.contact) c = kNoContact;
+  std::memset(b.times_a, 1, sizeof b.times_a);
+  std::memset(b.times_b, 1, sizeof b.times_b);
 }
 
 constexpr std::size_t kBlocksWorthAThread = 32, kBodiesWorthAThread = 128;
@@ -258,41 +263,83 @@ float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
 
 namespace {
 
-// The contacts of each group: by colour, those without extras first; what overflows comes last, one by one.
+// The contacts of each group: by colour, those without extras first; what overflows comes last, by the body
+// that has too many.
 using Lots = std::array<std::vector<std::uint32_t>, 2 * (kColours + 1)>;
 
 Lots sortOut(const Links& links, const std::vector<std::uint32_t>& some) {
   Lots lots;
   for (const std::uint32_t i : some)
     if (const Link& l = links[i]; l.solved) lots[2 * l.colour + l.extra].push_back(i);
+  for (std::size_t g = 2 * kOverflow; g < lots.size(); ++g)
+    std::stable_sort(lots[g].begin(), lots[g].end(), [&](std::uint32_t x, std::uint32_t y) {
+      return links[x].crowded() < links[y].crowded();
+    });
   return lots;
 }
 
-std::size_t lanesOf(std::size_t group) { return group / 2 == kOverflow ? 1 : kLanes; }
+using Some = std::span<const std::uint32_t>;
+
+// The contacts that a group begins with go into one block: as many as there are lanes; of what overflows only
+// those of one body, so that which they are hangs on that body alone.
+Some firstBlock(const Links& links, Some group, bool overflows, bool crowds) {
+  std::size_t most = std::min<std::size_t>(group.size(), kLanes), n = 1;
+  if (overflows && !crowds) most = 1;
+  while (n < most && (!overflows || links[group[n]].crowded() == links[group[0]].crowded())) ++n;
+  return group.first(n);
+}
+
+// Calls visit(group, contacts) for each block, in order.
+template <class Visit>
+void eachBlock(const Lots& lots, const Links& links, bool crowds, Visit visit) {
+  for (std::size_t g = 0; g < lots.size(); ++g)
+    for (Some rest = lots[g]; !rest.empty();) {
+      const Some block = firstBlock(links, rest, g / 2 == kOverflow, crowds);
+      visit(g, block);
+      rest = rest.subspan(block.size());
+    }
+}
+
+std::size_t costOf(std::size_t group, Some block) { return group / 2 == kOverflow ? block.size() : 1; }
+
+// In how many of the lanes each body stands that the contacts move.
+void countTimes(const Links& links, Some block, ContactBlock& out) {
+  const auto count = [&](std::uint32_t body) {
+    std::uint8_t n = 0;
+    for (const std::uint32_t i : block) {
+      if (body != 0 && links[i].a == body) ++n;
+      if (body != 0 && links[i].b == body) ++n;
+    }
+    return n > 1 ? n : std::uint8_t{1};
+  };
+  for (std::size_t i = 0; i < block.size(); ++i) {
+    out.times_a[i] = count(links[block[i]].a);
+    out.times_b[i] = count(links[block[i]].b);
+  }
+}
 
 }  // namespace
 
-std::size_t countBlocks(const Links& links, const std::vector<std::uint32_t>& some) {
-  const Lots lots = sortOut(links, some);
-  std::size_t blocks = 0;
-  for (std::size_t g = 0; g < lots.size(); ++g) blocks += (lots[g].size() + lanesOf(g) - 1) / lanesOf(g);
-  return blocks;
+std::size_t sweepCost(const Links& links, const std::vector<std::uint32_t>& some) {
+  std::size_t cost = 0;
+  eachBlock(sortOut(links, some), links, true, [&](std::size_t g, Some block) { cost += costOf(g, block); });
+  return cost;
 }
 
 BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vector<std::uint32_t>& some) {
   const Lots lots = sortOut(links, some);
-  std::vector<std::span<const std::uint32_t>> of_block;
+  std::vector<Some> of_block;
   BlockList out;
   std::uint32_t extras = 0;
-  for (std::size_t g = 0; g < lots.size(); ++g) {
-    if (g == 2 * kOverflow) out.overflow = out.groups.size();
-    if (lots[g].empty()) continue;
-    out.groups.push_back(of_block.size());
-    for (std::size_t k = 0; k < lots[g].size(); k += lanesOf(g)) {
-      of_block.push_back(std::span(lots[g]).subspan(k, std::min(lanesOf(g), lots[g].size() - k)));
-      out.extra.push_back(g % 2 == 1 ? extras++ : BlockList::kNoExtra);
-    }
-  }
+  std::size_t group = lots.size(), first_crowded = 0;  // the last group begun, and the first block of those
+  eachBlock(lots, links, in.crowds, [&](std::size_t g, Some block) {
+    if (g != group) out.groups.push_back(of_block.size());
+    if (g < 2 * kOverflow) out.overflow = out.groups.size(), first_crowded = of_block.size() + 1;
+    group = g;
+    of_block.push_back(block);
+    out.cost += costOf(g, block);
+    out.extra.push_back(g % 2 == 1 ? extras++ : BlockList::kNoExtra);
+  });
   out.groups.push_back(of_block.size());
   out.two_frictions =
       std::any_of(some.begin(), some.end(), [&](std::uint32_t i) { return links[i].two_frictions; });
@@ -325,6 +372,7 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
                      std::memset(static_cast<void*>(&unfinished_extra), 0, sizeof unfinished_extra);
                    }
                    unfinished.dt = static_cast<float>(in.dt);
+                   if (n >= first_crowded) countTimes(links, of_block[n], out.blocks[n]);
                    for (std::size_t i = 0; i < of_block[n].size(); ++i)
                      fillLane(in, of_block[n][i], i, out.blocks[n], extra, unfinished, unfinished_extra);
                    in.kernel->finish(out.blocks[n], unfinished, extra, &unfinished_extra);

@@ -63,7 +63,8 @@ struct BlockList {
   std::vector<std::uint32_t> extra;  // a block: its place in `extras`, or kNoExtra
   std::vector<std::size_t> groups;  // where each begins, and the end of the last; a group's blocks are of one
                                     // colour, and all of them have extras or none has
-  std::size_t overflow = 0;         // from this group on, blocks do share bodies
+  std::size_t overflow = 0;         // from this group on, blocks do share bodies, and lanes too
+  std::size_t cost = 0;             // as from sweepCost
   bool two_frictions = false;       // in some of them: whether they slide has to be judged
 
   static constexpr std::uint32_t kNoExtra = 0xffffffffu;
@@ -99,6 +100,7 @@ struct BlockInput {
   Team* team = nullptr;                     // none: alone
   const Kernel* kernel = &kernelOf(Lanes::Auto);
   const BodyBriefs* briefs = nullptr;  // as from briefsOf; none: whoever needs them makes them
+  bool crowds = true;                  // false: no lanes of a block share bodies
 };
 // One a body.
 BodyBriefs briefsOf(const BlockInput& in);
@@ -111,8 +113,9 @@ struct Link;
 using Links = PagedVector<Link>;
 BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vector<std::uint32_t>& some);
 
-// How many blocks they come to.
-std::size_t countBlocks(const Links& links, const std::vector<std::uint32_t>& some);
+// What a sweep over them costs, in blocks. Of what overflows each contact counts as one, though eight of them
+// share a block: what meets one large body has few to pass on to, and does with fewer sweeps.
+std::size_t sweepCost(const Links& links, const std::vector<std::uint32_t>& some);
 
 // Puts the impulses back into the contacts as forces; by the team, or none: alone.
 void storeForces(const BlockList& list, double dt, Team* team, Contacts& contacts);

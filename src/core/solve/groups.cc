@@ -64,8 +64,8 @@ std::vector<BlockList> buildEach(const BlockInput& in, const Links& links,
 
 }  // namespace
 
-int sweepsFor(std::size_t blocks) {
-  const std::size_t n = kSweepBudget / (blocks > 0 ? blocks : 1);
+int sweepsFor(std::size_t cost) {
+  const std::size_t n = kSweepBudget / (cost > 0 ? cost : 1);
   return n < 1 ? 1 : n > kMostSweeps ? kMostSweeps : static_cast<int>(n);
 }
 
@@ -96,7 +96,7 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
         return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0;
       });
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
-    return is_tied[island[some[0]]] == 0 && sweepsFor(countBlocks(links, some)) == 1;
+    return is_tied[island[some[0]]] == 0 && sweepsFor(sweepCost(links, some)) == 1;
   });
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
@@ -123,6 +123,8 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
   with_calm.calm = &is_calm;
   out.together = buildBlocks(with_calm, links, together);
   out.islands = buildEach(with_calm, links, islands);
+  // What is solved with joints reads a block's masses lane by lane.
+  with_calm.crowds = false;
   for (const TiedBodies& some : tied) out.direct.push_back(buildBlocks(with_calm, links, some.contacts));
   return out;
 }

@@ -14,7 +14,7 @@ namespace drubble::solve {
 // gets one: its settling is spread over more internal steps.
 inline constexpr std::size_t kSweepBudget = 1500;
 inline constexpr int kMostSweeps = 60;
-int sweepsFor(std::size_t blocks);
+int sweepsFor(std::size_t cost);
 
 struct Groups {
   BlockList together;              // of all islands that get one sweep a pass: in motion, or large

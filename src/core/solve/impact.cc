@@ -322,13 +322,13 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
 // Of those that are watched, which would be hit were they the first.
 void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
   meets_.resize(watched_.size());
-  shareOrAlone(in_.team, watched_.size(), kContactsWorthAThread,
-               [&](std::size_t, std::size_t begin, std::size_t end) {
-                 PointStates state;
-                 for (std::size_t k = begin; k < end; ++k)
-                   meets_[k] = !passedOver(watched_[k], rows, dt) &&
-                               meeting(bodies, watched_[k], dt, state).has_value();
-               });
+  shareOrAlone(
+      in_.team, watched_.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+        PointStates state;
+        for (std::size_t k = begin; k < end; ++k)
+          meets_[k] =
+              !passedOver(watched_[k], rows, dt) && meeting(bodies, watched_[k], dt, state).has_value();
+      });
   for (std::size_t k = 0; k < watched_.size(); ++k)
     if (const std::uint32_t i = watched_[k].contact; meets_[k] != 0)
       due_[i / 64] |= std::uint64_t{1} << i % 64;

@@ -50,8 +50,8 @@ class Impacts {
   struct Meeting {
     double time = 0, speed = 0, pull = 0;
   };
-  // A contact that may be hit, with what it takes to pass it over in most internal steps: few bytes, one after
-  // the other.
+  // A contact that may be hit, with what it takes to pass it over in most internal steps: few bytes, one
+  // after the other.
   struct Watch {
     std::uint32_t contact = 0, a = 0, b = 0;  // the bodies
     float normal[3]{};

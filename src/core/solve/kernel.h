@@ -19,7 +19,7 @@ struct BlockRange {
   BlockExtra* extras = nullptr;  // theirs; nullptr: none needs any
   BodyRow* rows = nullptr;
   std::size_t count = 0;
-  bool apart = true;  // false: blocks share bodies; one after the other
+  bool apart = true;  // false: blocks share bodies, and so do their lanes; one block after the other
 };
 
 struct Sweep {

@@ -76,6 +76,8 @@ void colour(Links& links, std::size_t bodies) {
     if (!l.solved) continue;
     const int c = std::countr_one((l.a == 0 ? 0 : used[l.a]) | (l.b == 0 ? 0 : used[l.b]));
     l.colour = static_cast<std::uint8_t>(c < kColours ? c : kOverflow);
+    const auto taken = [&](std::uint32_t body) { return body == 0 ? 0 : std::popcount(used[body]); };
+    l.crowd_b = c >= kColours && taken(l.b) > taken(l.a);
     if (c >= kColours) continue;
     used[l.a] |= std::uint64_t{1} << c;
     used[l.b] |= std::uint64_t{1} << c;

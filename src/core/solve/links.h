@@ -8,8 +8,8 @@
 
 namespace drubble::solve {
 
-// Colours keep contacts that share a moving body apart. kOverflow is for what does not fit; such contacts are
-// solved one after the other.
+// Colours keep contacts that share a moving body apart. kOverflow is for what does not fit: contacts of a
+// body that has more of them than there are colours.
 inline constexpr int kColours = 24;
 inline constexpr int kOverflow = kColours;
 inline constexpr std::uint8_t kUncoloured = 0xff;  // moves nothing
@@ -17,12 +17,15 @@ inline constexpr std::uint8_t kUncoloured = 0xff;  // moves nothing
 struct Link {
   std::uint32_t a = 0, b = 0;         // bodies; 0: nothing moves it
   std::uint8_t colour = kUncoloured;  // greedy in the contacts' order, a 64-bit mask a body
-  bool solved = false;                // it moves something
-  bool extra = false;                 // it needs what stands in a BlockExtra
-  bool lively = false;                // its points move past each other fast, measured by size and `gravity`
-  bool deep = false;                  // it overlaps by far more than a load makes it
-  bool squeezed = false;              // something light under a load of something heavy
-  bool two_frictions = false;         // what slides has another than what holds
+  bool solved : 1 = false;            // it moves something
+  bool extra : 1 = false;             // it needs what stands in a BlockExtra
+  bool lively : 1 = false;            // its points move past each other fast, measured by size and `gravity`
+  bool deep : 1 = false;              // it overlaps by far more than a load makes it
+  bool squeezed : 1 = false;          // something light under a load of something heavy
+  bool two_frictions : 1 = false;     // what slides has another than what holds
+  bool crowd_b : 1 = false;           // of kOverflow: it is b that has so many contacts
+
+  std::uint32_t crowded() const { return crowd_b ? b : a; }
 };
 
 // Whether a contact resists rolling: a face on a face does not roll.

@@ -55,6 +55,9 @@ struct alignas(64) ContactBlock {
   std::uint32_t contact[kLanes];              // index into the contacts; kNoContact: an empty lane
   std::uint32_t points;                       // the most that any lane has
   std::uint32_t moves_a, moves_b;             // a bit a lane: the body is moved by this contact
+  // In how many lanes of this block the body stands; at least 1. Each sees it that many times lighter, and
+  // gives it that share of what it finds.
+  std::uint8_t times_a[kLanes], times_b[kLanes];
 };
 
 // What only some contacts need.

@@ -111,6 +111,30 @@ TEST_CASE("a body with more contacts than there are colours overflows, and is st
   CHECK(p.bodies[39].velocity.x() > 0);
 }
 
+// Two balls, each with more others about it than there are colours.
+TEST_CASE("what happens to a crowd about one body hangs on no other crowd") {
+  Balls both(80);
+  Contacts all, mine;
+  for (const std::size_t middle : {1, 41})
+    for (std::size_t i = 2; i < 40; ++i) {
+      // Fewer of the second: its blocks of eight do not begin where the first's did.
+      if (middle == 41 && i > 36) continue;
+      all.push_back(both.touch(middle, middle - 1 + i, i % 2 == 0 ? Vec3::UnitX() : Vec3::UnitY()));
+      if (middle == 41) mine.push_back(all.back());
+    }
+  for (const std::size_t middle : {1, 41}) both.motion.velocity[middle] = vec3(0.01, 0.02, 0);
+  const Proposal p = solveSubstep(both.input(0.01, Vec3::Zero()), all),
+                 q = solveSubstep(both.input(0.01, Vec3::Zero()), mine);
+  REQUIRE(p.bodies.size() == q.bodies.size());
+  bool moved = false;
+  for (std::size_t k = 41; k < p.bodies.size(); ++k) {
+    CHECK(p.bodies[k].velocity == q.bodies[k].velocity);
+    CHECK(p.bodies[k].position == q.bodies[k].position);
+    moved = moved || (k > 70 && p.bodies[k].velocity.x() > 0);
+  }
+  CHECK(moved);
+}
+
 TEST_CASE("a fresh patch inherits forces by feature, then by place, and not across another normal") {
   const Balls balls(2);
   Contact old = balls.touch(0, 1, Vec3::UnitX());

@@ -127,9 +127,9 @@ class Substep {
       together.sweep(pass, moved);
       eachIsland([&](Passes island, bool parting) {
         const bool once = parting && pass == Pass::PushOut;
-        std::size_t blocks = island.list.blocks.size();
-        for (const JointGroup* g : island.joints) blocks += g->blocks();
-        island.sweepUntil(pass, moved, enough, once ? 1 : sweepsFor(blocks));
+        std::size_t cost = island.list.cost;
+        for (const JointGroup* g : island.joints) cost += g->blocks();
+        island.sweepUntil(pass, moved, enough, once ? 1 : sweepsFor(cost));
       });
     };
     const bool track = anyFast();

@@ -7,7 +7,6 @@
 // parts; before that the whole has had as much of the blow as it could bear.
 #include <algorithm>
 #include <cmath>
-#include <map>
 
 #include "core/base/sets.h"
 #include "core/world/world.h"
@@ -102,16 +101,17 @@ class Shares {
 // although its other links bear hardly less.
 class OneSide {
  public:
-  OneSide(const Scene& s, const Cluster& c, const std::vector<double>& share) : s_(s), c_(c) {
+  OneSide(const Scene& s, const Cluster& c, const std::vector<double>& share)
+      : s_(s), c_(c), worst_(s.pieces.size(), kNone) {
     for (std::size_t n = 0; n < share.size(); ++n)
       for (const PieceId i : {bondOf(n).a, bondOf(n).b}) {
-        const auto [at, fresh] = worst_.try_emplace(i.value, n);
-        if (!fresh && share[n] > share[at->second]) at->second = n;
+        std::size_t& worst = worst_[i.index()];
+        if (worst == kNone || share[n] > share[worst]) worst = n;
       }
   }
   bool mayGo(std::size_t n) const {
     for (const PieceId i : {bondOf(n).a, bondOf(n).b})
-      if (!(outOf(i, n).dot(outOf(i, worst_.at(i.value))) > 0)) return false;
+      if (!(outOf(i, n).dot(outOf(i, worst_[i.index()])) > 0)) return false;
     return true;
   }
 
@@ -122,7 +122,8 @@ class OneSide {
   }
   const Scene& s_;
   const Cluster& c_;
-  std::map<std::uint32_t, std::size_t> worst_;  // of a piece's bonds
+  static constexpr std::size_t kNone = ~std::size_t{0};
+  std::vector<std::size_t> worst_;  // a piece: of its bonds
 };
 
 }  // namespace
