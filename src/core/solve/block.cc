@@ -341,8 +341,10 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
     out.extra.push_back(g % 2 == 1 ? extras++ : BlockList::kNoExtra);
   });
   out.groups.push_back(of_block.size());
-  out.two_frictions =
-      std::any_of(some.begin(), some.end(), [&](std::uint32_t i) { return links[i].two_frictions; });
+  for (const std::uint32_t i : some) {
+    out.rolling = out.rolling || links[i].rolling;
+    out.two_frictions = out.two_frictions || links[i].two_frictions;
+  }
   out.blocks.make(of_block.size());
   out.extras.make(extras);
   const auto prefetch = [](const auto& x) {

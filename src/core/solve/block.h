@@ -65,6 +65,7 @@ struct BlockList {
                                     // colour, and all of them have extras or none has
   std::size_t overflow = 0;         // from this group on, blocks do share bodies, and lanes too
   std::size_t cost = 0;             // as from sweepCost
+  bool rolling = false;             // in some of them rolling is resisted
   bool two_frictions = false;       // in some of them: whether they slide has to be judged
 
   static constexpr std::uint32_t kNoExtra = 0xffffffffu;

@@ -65,6 +65,7 @@ Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   out.deep = overlapsDeep(c, size);
   out.squeezed = squeezes(c, a, b);
+  out.rolling = rolls(c);
   out.two_frictions = c.surfaces.friction_rest != c.surfaces.friction_slide;
   return out;
 }

@@ -10,10 +10,11 @@ namespace {
 
 constexpr std::size_t kBlocksWorthAThread = 24;
 
-// Visits the impulses of a block: visit(which, row).
+// Visits the impulses of a block that are not 0 for sure: visit(which, row). `e`: where what resists rolling
+// stands; none: nothing does.
 template <class Visit>
 void eachImpulse(ContactBlock& c, BlockExtra* e, Visit visit) {
-  for (int k = 0; k < 4; ++k) visit(k, c.point[k].impulse);
+  for (std::uint32_t k = 0; k < c.points; ++k) visit(static_cast<int>(k), c.point[k].impulse);
   visit(Impulses::kAlong, c.impulse_along);
   visit(Impulses::kAcross, c.impulse_across);
   visit(Impulses::kTwist, c.impulse_twist);
@@ -56,8 +57,8 @@ void goOn(ContactBlock& c, BlockExtra* e, Course& x, float share, Impulses& on) 
       now.x[i] += step;
       x.before.row[k].x[i] += step;
     }
+    x.direction.row[k] = x.before.row[k];
   });
-  x.direction = x.before;
 }
 
 // What slides has one friction, what holds another.
@@ -134,7 +135,8 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   const auto eachBlock = [&](auto visit) {
     shareOrAlone(engine.team, blocks, kBlocksWorthAThread,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
-                   for (std::size_t i = begin; i < end; ++i) visit(i, list.blocks[i], list.extraOf(i));
+                   for (std::size_t i = begin; i < end; ++i)
+                     visit(i, list.blocks[i], list.rolling ? list.extraOf(i) : nullptr);
                  });
   };
   double last = 0;
