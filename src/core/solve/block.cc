@@ -280,24 +280,33 @@ Lots sortOut(const Links& links, const std::vector<std::uint32_t>& some) {
 
 using Some = std::span<const std::uint32_t>;
 
-// The contacts that a group begins with go into one block: as many as there are lanes; of what overflows only
-// those of one body, so that which they are hangs on that body alone.
-Some firstBlock(const Links& links, Some group, bool overflows, bool crowds) {
-  std::size_t most = std::min<std::size_t>(group.size(), kLanes), n = 1;
-  if (overflows && !crowds) most = 1;
-  while (n < most && (!overflows || links[group[n]].crowded() == links[group[0]].crowded())) ++n;
+// So many of one body go eight at a time; of fewer each is solved with what the one before it left.
+constexpr std::size_t kCrowd = 64;
+
+// What a group begins with: of what overflows, the contacts of one body.
+Some firstCrowd(const Links& links, Some group) {
+  std::size_t n = 1;
+  while (n < group.size() && links[group[n]].crowded() == links[group[0]].crowded()) ++n;
   return group.first(n);
 }
 
-// Calls visit(group, contacts) for each block, in order.
+// Calls visit(group, contacts) for each block, in order. Which contacts of a crowd share one hangs on that
+// crowd alone.
 template <class Visit>
 void eachBlock(const Lots& lots, const Links& links, bool crowds, Visit visit) {
-  for (std::size_t g = 0; g < lots.size(); ++g)
+  for (std::size_t g = 0; g < lots.size(); ++g) {
+    const bool overflows = g / 2 == kOverflow;
     for (Some rest = lots[g]; !rest.empty();) {
-      const Some block = firstBlock(links, rest, g / 2 == kOverflow, crowds);
-      visit(g, block);
-      rest = rest.subspan(block.size());
+      Some some = overflows ? firstCrowd(links, rest) : rest;
+      rest = rest.subspan(some.size());
+      const std::size_t lanes = !overflows || (crowds && some.size() >= kCrowd) ? kLanes : 1;
+      while (!some.empty()) {
+        const Some block = some.first(std::min(lanes, some.size()));
+        visit(g, block);
+        some = some.subspan(block.size());
+      }
     }
+  }
 }
 
 std::size_t costOf(std::size_t group, Some block) { return group / 2 == kOverflow ? block.size() : 1; }
