@@ -7,6 +7,7 @@
 
 #include "core/collide/ellipsoid.h"
 #include "core/solve/links.h"
+#include "core/solve/lots.h"
 #include "core/solve/spring.h"
 
 namespace drubble::solve {
@@ -260,74 +261,6 @@ float mostSpeed(const BodyBrief& a, const BodyBrief& b) {
   return 1.001f * (norm(a.velocity, b.velocity, -1) + norm(a.spin, still, 1) * a.outer_radius +
                    norm(b.spin, still, 1) * b.outer_radius);
 }
-
-namespace {
-
-// The contacts of each group: by colour, those without extras first; what overflows comes last, by the body
-// that has too many.
-using Lots = std::array<std::vector<std::uint32_t>, 2 * (kColours + 1)>;
-
-Lots sortOut(const Links& links, const std::vector<std::uint32_t>& some) {
-  Lots lots;
-  for (const std::uint32_t i : some)
-    if (const Link& l = links[i]; l.solved) lots[2 * l.colour + l.extra].push_back(i);
-  for (std::size_t g = 2 * kOverflow; g < lots.size(); ++g)
-    std::stable_sort(lots[g].begin(), lots[g].end(), [&](std::uint32_t x, std::uint32_t y) {
-      return links[x].crowded() < links[y].crowded();
-    });
-  return lots;
-}
-
-using Some = std::span<const std::uint32_t>;
-
-// So many of one body go eight at a time; of fewer each is solved with what the one before it left.
-constexpr std::size_t kCrowd = 64;
-
-// What a group begins with: of what overflows, the contacts of one body.
-Some firstCrowd(const Links& links, Some group) {
-  std::size_t n = 1;
-  while (n < group.size() && links[group[n]].crowded() == links[group[0]].crowded()) ++n;
-  return group.first(n);
-}
-
-// Calls visit(group, contacts) for each block, in order. Which contacts of a crowd share one hangs on that
-// crowd alone.
-template <class Visit>
-void eachBlock(const Lots& lots, const Links& links, bool crowds, Visit visit) {
-  for (std::size_t g = 0; g < lots.size(); ++g) {
-    const bool overflows = g / 2 == kOverflow;
-    for (Some rest = lots[g]; !rest.empty();) {
-      Some some = overflows ? firstCrowd(links, rest) : rest;
-      rest = rest.subspan(some.size());
-      const std::size_t lanes = !overflows || (crowds && some.size() >= kCrowd) ? kLanes : 1;
-      while (!some.empty()) {
-        const Some block = some.first(std::min(lanes, some.size()));
-        visit(g, block);
-        some = some.subspan(block.size());
-      }
-    }
-  }
-}
-
-std::size_t costOf(std::size_t group, Some block) { return group / 2 == kOverflow ? block.size() : 1; }
-
-// In how many of the lanes each body stands that the contacts move.
-void countTimes(const Links& links, Some block, ContactBlock& out) {
-  const auto count = [&](std::uint32_t body) {
-    std::uint8_t n = 0;
-    for (const std::uint32_t i : block) {
-      if (body != 0 && links[i].a == body) ++n;
-      if (body != 0 && links[i].b == body) ++n;
-    }
-    return n > 1 ? n : std::uint8_t{1};
-  };
-  for (std::size_t i = 0; i < block.size(); ++i) {
-    out.times_a[i] = count(links[block[i]].a);
-    out.times_b[i] = count(links[block[i]].b);
-  }
-}
-
-}  // namespace
 
 std::size_t sweepCost(const Links& links, const std::vector<std::uint32_t>& some) {
   std::size_t cost = 0;
