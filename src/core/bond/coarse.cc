@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/bond/coarse.h"
 
+#include <Eigen/Cholesky>
+#include <algorithm>
 #include <cmath>
 
 namespace drubble::bond {
@@ -52,8 +54,8 @@ std::vector<std::uint32_t> rigidGroups(const std::vector<Node>& nodes, const Spa
   return group;
 }
 
-Coarse::Coarse(const std::vector<Node>& nodes, const Spans& spans)
-    : group_(rigidGroups(nodes, spans)), arm_(nodes.size(), Vec3::Zero()) {
+Coarse::Coarse(const std::vector<Node>& nodes, const Spans& spans, const Loops& loops)
+    : group_(rigidGroups(nodes, spans)), arm_(nodes.size(), Vec3::Zero()), loops_(loops) {
   std::vector<Vec3> middle;
   std::vector<double> count;
   for (std::size_t k = 0; k < nodes.size(); ++k) {
@@ -66,9 +68,9 @@ Coarse::Coarse(const std::vector<Node>& nodes, const Spans& spans)
   for (std::size_t g = 0; g < middle.size(); ++g) middle[g] /= count[g];
   for (std::size_t k = 0; k < nodes.size(); ++k)
     if (group_[k] != kNoGroup) arm_[k] = nodes[k].centre - middle[group_[k]];
-  size_ = 6 * static_cast<Eigen::Index>(middle.size());
-  if (size_ == 0) return;
-  Eigen::MatrixXd m = Eigen::MatrixXd::Zero(size_, size_);
+  const Eigen::Index size = 6 * static_cast<Eigen::Index>(middle.size());
+  if (size == 0) return;
+  Eigen::MatrixXd m = Eigen::MatrixXd::Zero(size, size);
   using Rows = Eigen::Matrix<double, 6, 6>;  // how far a face comes apart and turns, by a group's six
   for (const Span& s : spans) {
     const std::uint32_t ga = group_[s.a], gb = group_[s.b];
@@ -97,28 +99,58 @@ Coarse::Coarse(const std::vector<Node>& nodes, const Spans& spans)
     put(gb, rb, ga, ra);
   }
   const double all = m.diagonal().mean();
-  for (Eigen::Index k = 0; k < size_; ++k) m(k, k) += kFloor * (m(k, k) > 0 ? m(k, k) : all > 0 ? all : 1);
-  factor_.compute(m);
+  if (!(all > 0)) return;  // one group, which flies
+  for (Eigen::Index k = 0; k < size; ++k) m(k, k) += kFloor * (m(k, k) > 0 ? m(k, k) : all);
+  const Eigen::LLT<Eigen::Ref<Eigen::MatrixXd>> factor(m);
+  if (factor.info() == Eigen::Success) keep(m);
 }
 
-void Coarse::add(const Sextets& r, Sextets& z) {
-  if (size_ == 0 || factor_.info() != Eigen::Success) return;
-  x_.setZero(size_);
-  for (std::size_t k = 0; k < r.size(); ++k) {
-    if (group_[k] == kNoGroup) continue;
-    const Eigen::Index at = 6 * static_cast<Eigen::Index>(group_[k]);
-    const Vec3 travel = vec3(r[k].x[0], r[k].x[1], r[k].x[2]), turn = vec3(r[k].x[3], r[k].x[4], r[k].x[5]);
-    x_.segment<3>(at) += travel;
-    x_.segment<3>(at + 3) += turn + arm_[k].cross(travel);
+// Of the factor in its lower half.
+void Coarse::keep(const Eigen::Ref<Eigen::MatrixXd>& m) {
+  size_ = static_cast<std::size_t>(m.rows());
+  stride_ = (size_ + 7) / 8 * 8;
+  lower_.assign(size_ * stride_, 0);
+  x_.resize(stride_ / 4);
+  for (Eigen::Index j = 0; j < m.cols(); ++j) {
+    over_.push_back(static_cast<float>(1 / m(j, j)));
+    for (Eigen::Index i = j + 1; i < m.rows(); ++i)
+      lower_[static_cast<std::size_t>(i) * stride_ + static_cast<std::size_t>(j)] =
+          static_cast<float>(m(i, j));
   }
-  factor_.solveInPlace(x_);
+}
+
+void Coarse::keepOnly(std::span<const std::uint32_t> nodes) {
+  for (std::size_t n = 0; n < nodes.size(); ++n) {
+    group_[n] = group_[nodes[n]];
+    arm_[n] = arm_[nodes[n]];
+  }
+  group_.resize(nodes.size());
+  arm_.resize(nodes.size());
+}
+
+void Coarse::solve(const Sextets& r) {
+  if (size_ == 0) return;
+  std::fill(x_.begin(), x_.end(), Four());
+  double* x = x_[0].x;
   for (std::size_t k = 0; k < r.size(); ++k) {
     if (group_[k] == kNoGroup) continue;
-    const Eigen::Index at = 6 * static_cast<Eigen::Index>(group_[k]);
-    const Vec3 turn = x_.segment<3>(at + 3), travel = x_.segment<3>(at) + turn.cross(arm_[k]);
+    double* at = x + 6 * group_[k];
+    const Vec3 travel = vec3(r[k].x[0], r[k].x[1], r[k].x[2]), turn = vec3(r[k].x[4], r[k].x[5], r[k].x[6]);
+    const Vec3 swing = turn + arm_[k].cross(travel);
+    for (int c = 0; c < 3; ++c) at[c] += travel[c], at[3 + c] += swing[c];
+  }
+  loops_.solve(lower_.data(), over_.data(), size_, stride_, x);
+}
+
+void Coarse::addTo(Sextets& z, std::size_t begin, std::size_t end) const {
+  if (size_ == 0) return;
+  for (std::size_t k = begin; k < end; ++k) {
+    if (group_[k] == kNoGroup) continue;
+    const double* at = x_[0].x + 6 * group_[k];
+    const Vec3 turn = vec3(at[3], at[4], at[5]), travel = vec3(at[0], at[1], at[2]) + turn.cross(arm_[k]);
     for (int c = 0; c < 3; ++c) {
       z[k].x[c] += travel[c];
-      z[k].x[3 + c] += turn[c];
+      z[k].x[4 + c] += turn[c];
     }
   }
 }

@@ -16,6 +16,10 @@
 
 #include "core/bond/bond.h"
 
+namespace drubble {
+class Team;
+}
+
 namespace drubble::bond {
 
 // A piece of a cluster.
@@ -58,19 +62,25 @@ inline constexpr double kUnevenPeak = 1.22;
 
 class StressSolver {
  public:
-  // Nodes stand about `origin`, which is a place in the bonds' space.
-  StressSolver(std::vector<Node> nodes, std::vector<Beam> beams, const Vec3& origin = Vec3::Zero());
+  // Nodes stand about `origin`, which is a place in the bonds' space. The beams' faces need not stay. With a
+  // team its threads share what is long; `wide`: in wide vectors, where there are any.
+  StressSolver(std::vector<Node> nodes, const std::vector<Beam>& beams, const Vec3& origin = Vec3::Zero(),
+               Team* team = nullptr, bool wide = true);
   ~StressSolver();
   StressSolver(StressSolver&&) noexcept;
 
-  // Beams that hold nothing any more; what is left still hangs together. For some solves more: a solver made
-  // anew is quicker.
+  // Beams that hold nothing any more; what is left still hangs together.
   void cut(std::span<const std::uint32_t> beams);
+
+  // A part came off: these of its nodes and beams go on (ascending; no beam to what left), and are numbered
+  // anew. Most of it: a solver made anew is exact where this one's is as good as it was.
+  void keepOnly(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams);
 
   // Under loads that last. A cluster without fixed pieces flies: what the loads and its spin (rad/s) ask of
   // it as a whole is taken out. `gave`: how far the pieces gave last time, or nothing; then, how far they
-  // give now. Where that nearly holds and, by `worst`, no bond is near its end, it stays as it was. Cost:
-  // about 10 to 20 passes over the beams; two, where it stays.
+  // give now. Where that nearly holds and, by `worst`, no bond is near its end, it stays as it was; where one
+  // bears far more than it can, a rough answer will do. Cost: about 10 to 20 passes over the beams; two,
+  // where it stays.
   Solved sustained(std::span<const Load> loads, const Vec3& spin, Gives& gave, const WorstOf& worst = {});
 
   // Under a blow, felt within about `reach` (m) of it: inertia bears what lies farther.

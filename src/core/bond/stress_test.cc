@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/base/sets.h"
+#include "core/base/team.h"
 #include "core/bond/coarse.h"
 #include "core/bond/test_beam.h"
 
@@ -151,6 +152,77 @@ TEST_CASE("rigid groups hang together and there are about as many as the square 
     if (root[group[k]] == kNoGroup) root[group[k]] = sets.find(k);
     REQUIRE(sets.find(k) == root[group[k]]);
   }
+}
+
+namespace {
+
+std::vector<Load> pulled(const CutSolid& c) {
+  std::vector<Load> loads(c.nodes.size());
+  for (std::size_t k = 0; k < c.nodes.size(); ++k)
+    loads[k].force = Vec3(1e4 * c.nodes[k].centre.x(), 0, 2e3 * c.nodes[k].centre.y());
+  return loads;
+}
+
+}  // namespace
+
+TEST_CASE("stresses are the same bits with narrow and wide vectors, on any number of threads", "[bond]") {
+  const CutSolid c = cutSolid(Vec3(2, 1, 1), 700, 3, 2000);
+  const std::vector<Load> loads = pulled(c);
+  std::vector<Stress> first;
+  for (const int threads : {1, 2, 3})
+    for (const bool wide : {false, true}) {
+      Team team(threads);
+      StressSolver solver(c.nodes, c.beams, Vec3::Zero(), &team, wide);
+      Gives gave;
+      const Solved held = solver.sustained(loads, Vec3::Zero(), gave), hit = solver.sudden(loads, 0.4);
+      std::vector<Stress> all = held.stresses;
+      all.insert(all.end(), hit.stresses.begin(), hit.stresses.end());
+      if (first.empty()) first = all;
+      REQUIRE(all.size() == first.size());
+      for (std::size_t k = 0; k < all.size(); ++k)
+        REQUIRE((all[k].tension == first[k].tension && all[k].compression == first[k].compression &&
+                 all[k].shear == first[k].shear));
+    }
+}
+
+TEST_CASE("what is left of a solid bears what it would in a solver of its own", "[bond]") {
+  const CutSolid c = cutSolid(Vec3(2, 1, 1), 300, 3, 2000);
+  const auto stays = [&](std::uint32_t k) { return c.nodes[k].centre.x() < 0.5; };
+  std::vector<std::uint32_t> nodes, beams, place(c.nodes.size(), 0);
+  std::vector<Node> own_nodes;
+  std::vector<Beam> own_beams;
+  for (std::uint32_t k = 0; k < c.nodes.size(); ++k)
+    if (stays(k)) {
+      place[k] = static_cast<std::uint32_t>(nodes.size());
+      nodes.push_back(k);
+      own_nodes.push_back(c.nodes[k]);
+    }
+  for (std::uint32_t n = 0; n < c.beams.size(); ++n) {
+    const Beam& b = c.beams[n];
+    // A crack besides, half way in.
+    if (!stays(b.a) || !stays(b.b) || (c.faces[n].place.x() * b.face->normal.x() > 0.3)) continue;
+    beams.push_back(n);
+    own_beams.push_back({place[b.a], place[b.b], b.face, b.stiffness});
+  }
+  REQUIRE(nodes.size() < c.nodes.size());
+  const std::vector<Load> loads = pulled(c);
+  std::vector<Load> own_loads;
+  for (const std::uint32_t k : nodes) own_loads.push_back(loads[k]);
+  StressSolver whole = c.solver();
+  Gives gave, warm, cold;
+  whole.sustained(loads, Vec3::Zero(), gave);
+  for (const std::uint32_t k : nodes) warm.push_back(gave[k]);
+  whole.keepOnly(nodes, beams);
+  StressSolver alone(own_nodes, own_beams);
+  const Solved a = whole.sustained(own_loads, Vec3::Zero(), warm),
+               b = alone.sustained(own_loads, Vec3::Zero(), cold);
+  double most = 0, off = 0;
+  for (std::size_t k = 0; k < beams.size(); ++k) {
+    most = greatest(most, b.stresses[k].tension);
+    off = greatest(off, absolute(a.stresses[k].tension - b.stresses[k].tension));
+  }
+  CHECK(most > 0);
+  CHECK(off < 0.05 * most);
 }
 
 }  // namespace drubble::bond

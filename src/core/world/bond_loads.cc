@@ -22,20 +22,20 @@ void World::spread(const Cluster& c, std::uint32_t piece, const Vec3& place, con
   const std::uint32_t me = node_of_[piece];
   thread_local std::vector<std::pair<std::uint32_t, double>> some;
   some.clear();
-  double cell = 0;
-  for (const std::uint32_t k : c.neighbours(me)) cell += (c.at[k].position - c.at[me].position).norm();
-  const auto near = c.neighbours(me);
+  double cell = 0, near = 0;
+  c.eachNeighbour(me, [&](std::uint32_t k) {
+    cell += (c.at[k].position - c.at[me].position).norm();
+    ++near;
+  });
+  if (near > 0) cell /= near;
   double sum = 1;
   some.push_back({me, 1});
-  if (!near.empty()) {
-    cell /= static_cast<double>(near.size());
-    for (const std::uint32_t k : near) {
-      const double weight = 1 - (c.at[k].position - at).norm() / (kSpread * cell);
-      if (weight <= 0) continue;
-      some.push_back({k, weight});
-      sum += weight;
-    }
-  }
+  c.eachNeighbour(me, [&](std::uint32_t k) {
+    const double weight = 1 - (c.at[k].position - at).norm() / (kSpread * cell);
+    if (weight <= 0) return;
+    some.push_back({k, weight});
+    sum += weight;
+  });
   for (const auto& [node, weight] : some) {
     const Vec3 part = weight / sum * f;
     loads[node].force += part;

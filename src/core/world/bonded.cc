@@ -29,28 +29,60 @@ void World::takeBonds() {
 
 // After bonds have gone, or a driven piece was let go. What comes apart goes on as the whole went.
 void World::findClusters() {
-  const std::vector<Cluster> before = std::move(clusters_);
+  std::vector<Cluster> before = std::move(clusters_);
   const std::vector<std::uint32_t> was = cluster_of_;
-  makeClusters();
+  std::vector<char> kept;  // of those before: is as it was
+  if (own_ == own_then_)
+    kept = splitClusters(before);
+  else {
+    kept.assign(before.size(), 0);
+    makeClusters();
+  }
   for (Cluster& c : clusters_) {
     const auto known =
         std::find_if(c.pieces.begin(), c.pieces.end(), [&](std::uint32_t i) { return was[i] != kNoCluster; });
     if (known == c.pieces.end())
       startCluster(c);
+    else if (kept[was[*known]])
+      continue;
     else
       goOnAs(c, before[was[*known]]);
     if (c.anchored()) hangUp(c);
   }
   for (std::uint32_t i = 0; i < was.size(); ++i) {
-    if (was[i] == kNoCluster || !before[was[i]].anchored() || !own_[i]) continue;
+    if (was[i] == kNoCluster || kept[was[i]] || !before[was[i]].anchored() || !own_[i]) continue;
     if (cluster_of_[i] == kNoCluster || !clusters_[cluster_of_[i]].anchored()) letGo(i, before[was[i]]);
   }
 }
 
 // From the bonds that hold; how they move is not known yet.
 void World::makeClusters() {
-  any_broken_ = std::find(broken_.begin(), broken_.end(), 1) != broken_.end();
   clusters_ = scene_.bonds.empty() ? std::vector<Cluster>() : clustersOf(scene_, broken_, own_);
+  own_then_ = own_;
+  listClusters();
+}
+
+// Nothing but bonds has changed. Tells which of those before went on as they are; the others stay in
+// `before`.
+std::vector<char> World::splitClusters(std::vector<Cluster>& before) {
+  std::vector<char> kept;
+  clusters_.clear();
+  for (Cluster& c : before) {
+    kept.push_back(
+        std::none_of(c.bonds.begin(), c.bonds.end(), [&](std::uint32_t k) { return broken_[k] != 0; }));
+    if (kept.back())
+      clusters_.push_back(std::move(c));
+    else
+      for (Cluster& part : partsOf(scene_, c, broken_)) clusters_.push_back(std::move(part));
+  }
+  std::sort(clusters_.begin(), clusters_.end(),
+            [](const Cluster& a, const Cluster& b) { return a.pieces[0] < b.pieces[0]; });
+  listClusters();
+  return kept;
+}
+
+void World::listClusters() {
+  any_broken_ = std::find(broken_.begin(), broken_.end(), 1) != broken_.end();
   std::fill(cluster_of_.begin(), cluster_of_.end(), kNoCluster);
   for (std::uint32_t k = 0; k < clusters_.size(); ++k) {
     Cluster& c = clusters_[k];
@@ -125,12 +157,43 @@ void World::makeStill(std::size_t piece) {
   traits_.change(piece, t);
 }
 
+// What is most of a whole goes on with its solver, to the frame's end: a run that goes on from a save makes
+// it anew there, too.
+void World::takeSolver(Cluster& c, Cluster& whole) {
+  if (!whole.solver || 2 * c.pieces.size() <= whole.pieces.size()) return;
+  c.solver = std::move(whole.solver);
+  c.solver_aged = whole.solver_aged;
+  if (c.bonds == whole.bonds) return;
+  c.solver_aged = true;
+  std::vector<std::uint32_t> nodes, beams;
+  const auto add = [&](const std::vector<std::uint32_t>& some, const std::vector<std::uint32_t>& all,
+                       std::size_t first, std::vector<std::uint32_t>& out) {
+    std::size_t at = 0;
+    for (const std::uint32_t i : some) {
+      while (all[at] != i) ++at;
+      out.push_back(u32(first + at));
+    }
+  };
+  add(c.pieces, whole.pieces, 0, nodes);
+  add(c.anchors, whole.anchors, whole.pieces.size(), nodes);
+  add(c.bonds, whole.bonds, 0, beams);
+  c.solver->keepOnly(nodes, beams);
+}
+
+void World::dropAgedSolvers() {
+  for (Cluster& c : clusters_) {
+    if (!c.solver_aged) continue;
+    c.solver.reset();
+    c.solver_aged = false;
+  }
+}
+
 // A part, or all, of what was a whole.
-void World::goOnAs(Cluster& c, const Cluster& whole) {
+void World::goOnAs(Cluster& c, Cluster& whole) {
   c.pose = {whole.pose.toWorld(c.centre - whole.centre), whole.pose.turn};
   c.velocity = whole.velocityAt(c.pose.position);
   c.spin = whole.spin;
-  if (c.bonds == whole.bonds) c.solver = whole.solver;
+  takeSolver(c, whole);
   c.looked = c.bonds == whole.bonds && whole.looked;  // what cracked bears otherwise
   if (c.pieces.size() == whole.pieces.size()) return;
   for (const std::uint32_t i : c.pieces) rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};

@@ -8,7 +8,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "core/base/sets.h"
+#include "core/world/bond_shares.h"
 #include "core/world/world.h"
 
 namespace drubble::world {
@@ -23,26 +23,9 @@ constexpr double kLooks = 8;   // a frame
 constexpr double kWorstShare = 0.5;  // of the worst: bonds that bear less wait until that one has gone
 constexpr double kReach = 0.2;       // of a cluster's size
 
-bool hangsTogether(const Scene& s, const Cluster& c, const std::vector<char>& broken,
-                   const std::vector<std::uint32_t>& node_of, const std::vector<char>& own) {
-  Sets sets(c.pieces.size());
-  bool anchored = false;
-  for (const std::uint32_t k : c.bonds) {
-    if (broken[k]) continue;
-    const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
-    if (own[a] && own[b])
-      sets.join(node_of[a], node_of[b]);
-    else
-      anchored = true;
-  }
-  for (std::uint32_t n = 1; n < c.pieces.size(); ++n)
-    if (sets.find(n) != 0) return false;
-  return anchored == c.anchored();
-}
-
 }  // namespace
 
-bond::StressSolver World::solverOf(const Cluster& c) const {
+bond::StressSolver World::solverOf(const Cluster& c) {
   std::vector<bond::Node> nodes;
   const auto add = [&](const Pose& at, const solve::Traits& t, bool fixed) {
     const Mat3 axes = at.turn.normalized().toRotationMatrix();
@@ -51,82 +34,15 @@ bond::StressSolver World::solverOf(const Cluster& c) const {
   for (std::size_t n = 0; n < c.pieces.size(); ++n)
     add(c.at[n], scene_.prototypeOf(c.pieces[n]).traits, false);
   for (std::size_t k = 0; k < c.anchors.size(); ++k) add({}, {}, true);
-  const auto nodeOf = [&](PieceId p) {
-    if (own_[p.index()]) return node_of_[p.index()];
-    const auto at = std::lower_bound(c.anchors.begin(), c.anchors.end(), p.value);
-    return u32(c.pieces.size()) + u32(static_cast<std::size_t>(at - c.anchors.begin()));
-  };
   std::vector<bond::Beam> beams;
-  for (const std::uint32_t k : c.bonds) {
-    const bond::Bond& b = scene_.bonds[k];
-    beams.push_back({nodeOf(b.a), nodeOf(b.b), &b.face, b.stiffness});
+  beams.reserve(c.bonds.size());
+  for (std::size_t n = 0; n < c.bonds.size(); ++n) {
+    const bond::Bond& b = scene_.bonds[c.bonds[n]];
+    beams.push_back({c.ends[n][0], c.ends[n][1], &b.face, b.stiffness});
   }
-  return {std::move(nodes), std::move(beams), c.centre};
+  const bool wide = engine_.kernel == &solve::kernelOf(solve::Lanes::Avx2);
+  return {std::move(nodes), beams, c.centre, &team_, wide};
 }
-
-namespace {
-
-// The share of its strength that each of a cluster's bonds bears.
-class Shares {
- public:
-  Shares(const Scene& s, const Cluster& c, const std::vector<double>& times, double frame)
-      : s_(s), c_(c), times_(times) {
-    for (const BondTable& t : s.bond_tables) {
-      const double strength = t.strengthAt(frame) * (t.even ? 1 : bond::kUnevenPeak);
-      factor_.push_back(strength > 0 ? 1 / strength : 0);
-    }
-  }
-  // Its strength has come to nothing, by its table's keys or a rule.
-  bool cued(std::size_t n) const {
-    return factor_[s_.bonds[c_.bonds[n]].table] == 0 || times_[c_.bonds[n]] == 0;
-  }
-  double of(std::size_t n, const bond::Stress& stress, bond::Why* why = nullptr) const {
-    const bond::Bond& b = s_.bonds[c_.bonds[n]];
-    return bond::shareOf(stress, b.strength, why) * factor_[b.table] / times_[c_.bonds[n]];
-  }
-  double worst(std::span<const bond::Stress> stresses) const {
-    double most = 0;
-    for (std::size_t n = 0; n < stresses.size(); ++n) most = greatest(most, of(n, stresses[n]));
-    return most;
-  }
-
- private:
-  const Scene& s_;
-  const Cluster& c_;
-  const std::vector<double>& times_;
-  std::vector<double> factor_;
-};
-
-// A piece parts on one side at a time, that of its worst bond: a chain that is drawn parts in one place,
-// although its other links bear hardly less.
-class OneSide {
- public:
-  OneSide(const Scene& s, const Cluster& c, const std::vector<double>& share)
-      : s_(s), c_(c), worst_(s.pieces.size(), kNone) {
-    for (std::size_t n = 0; n < share.size(); ++n)
-      for (const PieceId i : {bondOf(n).a, bondOf(n).b}) {
-        std::size_t& worst = worst_[i.index()];
-        if (worst == kNone || share[n] > share[worst]) worst = n;
-      }
-  }
-  bool mayGo(std::size_t n) const {
-    for (const PieceId i : {bondOf(n).a, bondOf(n).b})
-      if (!(outOf(i, n).dot(outOf(i, worst_[i.index()])) > 0)) return false;
-    return true;
-  }
-
- private:
-  const bond::Bond& bondOf(std::size_t n) const { return s_.bonds[c_.bonds[n]]; }
-  Vec3 outOf(PieceId i, std::size_t n) const {
-    return bondOf(n).a == i ? bondOf(n).face.normal : Vec3(-bondOf(n).face.normal);
-  }
-  const Scene& s_;
-  const Cluster& c_;
-  static constexpr std::size_t kNone = ~std::size_t{0};
-  std::vector<std::size_t> worst_;  // a piece: of its bonds
-};
-
-}  // namespace
 
 // Marks bonds of a cluster that go, by their shares.
 void World::breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge) {
@@ -136,12 +52,16 @@ void World::breakOff(const Cluster& c, std::size_t n, double share, bond::Why wh
   judge.breaks.push_back({k, why, share, c.pose.toWorld(f.place - c.centre), c.pose.turn * f.normal});
 }
 
-// Of a frame up to its first break: what comes loose by then hangs on next to nothing.
-void World::noteWorst(std::uint32_t bond, double share, bond::Why why) {
-  if (bond_breaks_.empty() && share > bond_worst_.share) bond_worst_ = {share, bond, why};
+// The greatest of a frame counts; of a frame up to its first break, the worst of all: what comes loose by
+// then hangs on next to nothing.
+void World::noteShares(const Cluster& c, const std::vector<double>& share, const std::vector<bond::Why>& why,
+                       bool unbroken) {
+  if (unbroken && bond_breaks_.empty())
+    for (std::size_t n = 0; n < share.size(); ++n)
+      if (share[n] > bond_worst_.share) bond_worst_ = {share[n], c.bonds[n], why[n]};
+  for (std::size_t n = 0; n < share.size() && !shares_.empty(); ++n) noteShare(c.bonds[n], share[n]);
 }
 
-// The greatest of a frame counts.
 void World::noteShare(std::uint32_t bond, double share) {
   if (shares_.empty()) return;
   float& kept = shares_[bond];
@@ -175,8 +95,9 @@ bool World::mayBreak(const Cluster& c, std::uint32_t piece, double force, double
   if (!any_broken_) return true;
   double area = 0, weakest = bond::kUnbreakable;
   for (std::uint32_t n = c.first_bond[node_of_[piece]]; n < c.first_bond[node_of_[piece] + 1]; ++n) {
-    const bond::Bond& b = scene_.bonds[c.bonds_of[n]];
-    const double factor = times_[c.bonds_of[n]] * scene_.bond_tables[b.table].strengthAt(frame);
+    const std::uint32_t k = c.bonds[c.bonds_of[n]];
+    const bond::Bond& b = scene_.bonds[k];
+    const double factor = times_[k] * scene_.bond_tables[b.table].strengthAt(frame);
     area += b.face.area;
     weakest =
         least(weakest, factor * least(b.strength.tension, least(b.strength.shear, b.strength.compression)));
@@ -209,21 +130,19 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
     const double reach = scene_.bond_tables[scene_.bonds[c.bonds[0]].table].reach;
     if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
     const bond::Solved solved = c.solver->sudden(loads[k], reach > 0 ? reach : kReach * c.traits.size);
-    const Shares shares(scene_, c, times_, frame);
-    bool any = false;
-    for (std::size_t n = 0; n < c.bonds.size(); ++n) {
-      bond::Why why{};
-      const double share = shares.of(n, solved.stresses[n], &why);
-      worst[k] = greatest(worst[k], share);
-      noteShare(c.bonds[n], share);
-      if (first_look) noteWorst(c.bonds[n], share, why);
-      if (!(share > 1)) continue;
-      breakOff(c, n, share, why, judge);
+    std::vector<double> share(c.bonds.size());
+    std::vector<bond::Why> why(c.bonds.size());
+    worst[k] = Shares(scene_, c, times_, frame).judge(solved.stresses, team_, share, why);
+    noteShares(c, share, why, first_look);
+    std::vector<std::uint32_t> gone;
+    for (std::uint32_t n = 0; n < c.bonds.size(); ++n) {
+      if (!(share[n] > 1)) continue;
+      breakOff(c, n, share[n], why[n], judge);
       const bond::Bond& b = scene_.bonds[c.bonds[n]];
       spent[k] += scene_.bond_tables[b.table].toughness * b.face.area;
-      any = true;
+      gone.push_back(n);
     }
-    if (!any || hangsTogether(scene_, c, broken_, node_of_, own_))
+    if (hangsTogether(c, broken_, gone))
       worst[k] = 0;
     else
       apart = true;
@@ -309,31 +228,25 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   const Vec3 spin = c.pose.turn.conjugate() * c.spin;
   const Shares shares(scene_, c, times_, frame);
   if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
-  std::vector<std::uint32_t> gone;  // a blow of this very substep may have taken some
-  bool apart = false;
+  std::vector<std::uint32_t> gone, cued;  // a blow of this very substep may have taken some
   for (std::uint32_t n = 0; n < c.bonds.size(); ++n) {
     if (!broken_[c.bonds[n]] && !shares.cued(n)) continue;
     if (!broken_[c.bonds[n]]) {
       breakOff(c, n, 1, bond::Why::Cue, judge);
-      apart = true;
+      cued.push_back(n);
     }
     gone.push_back(n);
   }
-  apart = apart && !hangsTogether(scene_, c, broken_, node_of_, own_);
+  bool apart = !hangsTogether(c, broken_, cued);
   c.solver->cut(gone);
+  c.solver_aged = c.solver_aged || !gone.empty();
   std::vector<double> share(c.bonds.size());
   std::vector<bond::Why> why(c.bonds.size());
   for (int round = 0; round < kMostRounds && !apart; ++round) {
     const bond::Solved solved = c.solver->sustained(
-        loads, spin, gave, [&](std::span<const bond::Stress> s) { return shares.worst(s); });
-    double worst = 0;
-    for (std::size_t n = 0; n < share.size(); ++n) {
-      share[n] = shares.of(n, solved.stresses[n], &why[n]);
-      worst = greatest(worst, share[n]);
-      noteShare(c.bonds[n], share[n]);
-    }
-    if (judge.breaks.empty())
-      for (std::size_t n = 0; n < share.size(); ++n) noteWorst(c.bonds[n], share[n], why[n]);
+        loads, spin, gave, [&](std::span<const bond::Stress> s) { return shares.worst(s, team_); });
+    const double worst = shares.judge(solved.stresses, team_, share, why);
+    noteShares(c, share, why, judge.breaks.empty());
     if (!(worst > 1)) break;
     const OneSide sides(scene_, c, share);
     gone.clear();
@@ -343,7 +256,8 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
       gone.push_back(n);
     }
     c.solver->cut(gone);
-    apart = !hangsTogether(scene_, c, broken_, node_of_, own_);
+    c.solver_aged = c.solver_aged || !gone.empty();
+    apart = !hangsTogether(c, broken_, gone);
   }
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave_[c.pieces[n]] = gave[n];
   if (apart) wake(c.pieces[0]);

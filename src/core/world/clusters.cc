@@ -20,7 +20,7 @@ void measure(const Scene& s, Cluster& c) {
     const solve::Traits& own = s.prototypeOf(i).traits;
     const double m = own.mass();
     mass += m;
-    c.at.push_back(startPose(s, PieceId(i)));
+    c.at.push_back(c.starts[c.at.size()].pose);
     c.centre += m * c.at.back().position;
     share += m * own.gravity_share;
     travel += m * own.travel_damping;
@@ -28,7 +28,7 @@ void measure(const Scene& s, Cluster& c) {
     inner = greatest(inner, own.inner_radius);
     t.free_travel = t.free_travel.cwiseProduct(own.free_travel);
     t.free_turn = t.free_turn.cwiseProduct(own.free_turn);
-    box.add(shape::boundsAt(s.prototypeOf(i).shape, c.at.back()));
+    box.add(c.starts[c.at.size() - 1].box);
   }
   c.centre /= mass;
   Mat3 inertia = Mat3::Zero();
@@ -52,34 +52,29 @@ void measure(const Scene& s, Cluster& c) {
   t.spring_rate = solve::springRate(least(t.size, solve::kSlender * 2 * inner), gravity);
 }
 
-void findNeighbours(const Scene& s, const std::vector<char>& own, const std::vector<std::uint32_t>& place,
-                    Cluster& c) {
-  c.first.assign(c.pieces.size() + 1, 0);
+void sortAnchors(Cluster& c) {
+  std::sort(c.anchors.begin(), c.anchors.end());
+  c.anchors.erase(std::unique(c.anchors.begin(), c.anchors.end()), c.anchors.end());
+}
+
+void listBondsOfPieces(Cluster& c) {
+  const std::size_t own = c.pieces.size();
   const auto each = [&](auto visit) {
-    for (const std::uint32_t k : c.bonds) {
-      const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
-      if (own[a] && own[b]) visit(place[a], place[b]);
-    }
+    for (std::uint32_t n = 0; n < c.ends.size(); ++n)
+      for (const std::uint32_t node : c.ends[n])
+        if (node < own) visit(n, node);
   };
-  c.first_bond.assign(c.pieces.size() + 1, 0);
-  const auto each_end = [&](auto visit) {
-    for (const std::uint32_t k : c.bonds)
-      for (const PieceId p : {s.bonds[k].a, s.bonds[k].b})
-        if (own[p.index()]) visit(k, place[p.index()]);
-  };
-  each_end([&](std::uint32_t, std::uint32_t n) { ++c.first_bond[n + 1]; });
-  for (std::size_t k = 0; k < c.pieces.size(); ++k) c.first_bond[k + 1] += c.first_bond[k];
+  c.first_bond.assign(own + 1, 0);
+  each([&](std::uint32_t, std::uint32_t node) { ++c.first_bond[node + 1]; });
+  for (std::size_t k = 0; k < own; ++k) c.first_bond[k + 1] += c.first_bond[k];
   c.bonds_of.resize(c.first_bond.back());
   std::vector<std::uint32_t> next = c.first_bond;
-  each_end([&](std::uint32_t k, std::uint32_t n) { c.bonds_of[next[n]++] = k; });
-  each([&](std::uint32_t a, std::uint32_t b) { ++c.first[a + 1], ++c.first[b + 1]; });
-  for (std::size_t k = 0; k < c.pieces.size(); ++k) c.first[k + 1] += c.first[k];
-  c.near.resize(c.first.back());
-  std::vector<std::uint32_t> at = c.first;
-  each([&](std::uint32_t a, std::uint32_t b) {
-    c.near[at[a]++] = b;
-    c.near[at[b]++] = a;
-  });
+  each([&](std::uint32_t n, std::uint32_t node) { c.bonds_of[next[node]++] = n; });
+}
+
+std::uint32_t anchorNode(const Cluster& c, std::uint32_t piece) {
+  const auto at = std::lower_bound(c.anchors.begin(), c.anchors.end(), piece);
+  return u32(c.pieces.size()) + u32(static_cast<std::size_t>(at - c.anchors.begin()));
 }
 
 }  // namespace
@@ -119,9 +114,65 @@ std::vector<Cluster> clustersOf(const Scene& s, const std::vector<char>& broken,
   for (const Cluster& c : out)
     for (std::uint32_t k = 0; k < c.pieces.size(); ++k) place[c.pieces[k]] = k;
   for (Cluster& c : out) {
-    findNeighbours(s, own, place, c);
-    std::sort(c.anchors.begin(), c.anchors.end());
-    c.anchors.erase(std::unique(c.anchors.begin(), c.anchors.end()), c.anchors.end());
+    sortAnchors(c);
+    const auto nodeOf = [&](PieceId p) { return own[p.index()] ? place[p.index()] : anchorNode(c, p.value); };
+    for (const std::uint32_t k : c.bonds) c.ends.push_back({nodeOf(s.bonds[k].a), nodeOf(s.bonds[k].b)});
+    for (const std::uint32_t i : c.pieces) {
+      const Pose at = startPose(s, PieceId(i));
+      c.starts.push_back({at, shape::boundsAt(s.prototypeOf(i).shape, at)});
+    }
+    listBondsOfPieces(c);
+    measure(s, c);
+  }
+  return out;
+}
+
+std::vector<Cluster> partsOf(const Scene& s, const Cluster& whole, const std::vector<char>& broken) {
+  const std::size_t own = whole.pieces.size();
+  Sets sets(own);
+  std::vector<char> held(own, 0);
+  for (std::size_t n = 0; n < whole.bonds.size(); ++n) {
+    if (broken[whole.bonds[n]]) continue;
+    const auto [a, b] = whole.ends[n];
+    if (a < own && b < own) sets.join(a, b);
+    for (const std::uint32_t node : {a, b})
+      if (node < own) held[node] = 1;
+  }
+  std::vector<Cluster> out;
+  std::vector<std::uint32_t> of(own, kNoCluster), place(own, 0);  // `of`: of the first piece
+  for (std::uint32_t node = 0; node < own; ++node) {
+    if (!held[node]) continue;
+    const std::uint32_t first = sets.find(node);
+    if (of[first] == kNoCluster) {
+      of[first] = u32(out.size());
+      out.emplace_back();
+    }
+    Cluster& c = out[of[first]];
+    place[node] = u32(c.pieces.size());
+    c.pieces.push_back(whole.pieces[node]);
+    c.starts.push_back(whole.starts[node]);
+  }
+  const auto eachBond = [&](auto visit) {
+    for (std::size_t n = 0; n < whole.bonds.size(); ++n) {
+      if (broken[whole.bonds[n]]) continue;
+      const std::uint32_t one = whole.ends[n][0] < own ? whole.ends[n][0] : whole.ends[n][1];
+      visit(n, out[of[sets.find(one)]]);
+    }
+  };
+  eachBond([&](std::size_t n, Cluster& c) {
+    c.bonds.push_back(whole.bonds[n]);
+    for (const std::uint32_t node : whole.ends[n])
+      if (node >= own) c.anchors.push_back(whole.anchors[node - own]);
+  });
+  for (Cluster& c : out) sortAnchors(c);
+  eachBond([&](std::size_t n, Cluster& c) {
+    const auto nodeOf = [&](std::uint32_t node) {
+      return node < own ? place[node] : anchorNode(c, whole.anchors[node - own]);
+    };
+    c.ends.push_back({nodeOf(whole.ends[n][0]), nodeOf(whole.ends[n][1])});
+  });
+  for (Cluster& c : out) {
+    listBondsOfPieces(c);
     measure(s, c);
   }
   return out;

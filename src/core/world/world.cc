@@ -350,6 +350,7 @@ FrameStats World::advance(Watcher& watcher) {
   births_.clear();
   bond_worst_ = {};
   work_ = 0;
+  dropAgedSolvers();
   watch_forces_.assign(scene_.watches.size(), Vec3::Zero());
   FrameStats out;
   double finest = 0;

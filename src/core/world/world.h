@@ -156,9 +156,13 @@ class World {
   void findClusters();
   void startCluster(Cluster& c);
   void makeClusters();
+  void listClusters();
+  std::vector<char> splitClusters(std::vector<Cluster>& before);
   void makeStill(std::size_t piece);
   void hangUp(Cluster& c);
-  void goOnAs(Cluster& c, const Cluster& whole);
+  void goOnAs(Cluster& c, Cluster& whole);
+  static void takeSolver(Cluster& c, Cluster& whole);
+  void dropAgedSolvers();
   void letGo(std::size_t piece, const Cluster& from);
   bool inFreeCluster(std::size_t piece) const {
     return cluster_of_[piece] != kNoCluster && !clusters_[cluster_of_[piece]].anchored();
@@ -199,10 +203,11 @@ class World {
   bool whirls(const Cluster& c) const;
   bool mayBreak(const Cluster& c, std::uint32_t piece, double force, double frame) const;
   void breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge);
-  void noteWorst(std::uint32_t bond, double share, bond::Why why);
+  void noteShares(const Cluster& c, const std::vector<double>& share, const std::vector<bond::Why>& why,
+                  bool unbroken);
   void noteShare(std::uint32_t bond, double share);
   void noteYielding();
-  bond::StressSolver solverOf(const Cluster& c) const;
+  bond::StressSolver solverOf(const Cluster& c);
   void spread(const Cluster& c, std::uint32_t piece, const Vec3& place, const Vec3& force,
               std::vector<bond::Load>& loads) const;
   void shareBlow(const solve::Hit& hit, double share, double energy);
@@ -351,6 +356,7 @@ class World {
   std::vector<PourTerm> mortal_;   // that will be gone
   std::vector<PourTerm> ghosts_;   // that touch nothing yet
   std::vector<char> own_;          // a piece: it would move by itself if nothing held it
+  std::vector<char> own_then_;     // the same when clusters were last made of everything
   std::vector<Handed> handed_;     // of each mover
   std::vector<Cluster> clusters_;  // their motion; the rest follows from broken_ and own_
   bond::Gives gave_;               // a piece: how far it gave under what its cluster bore last
