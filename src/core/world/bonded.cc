@@ -21,6 +21,8 @@ void World::takeBonds() {
   }
   own_.resize(n);
   for (std::size_t i = 0; i < n; ++i) own_[i] = scene_.pieces[i].role == Role::Dynamic;
+  fragment_.assign(n, 0);
+  for (const bond::Bond& b : scene_.bonds) fragment_[b.a.index()] = fragment_[b.b.index()] = 1;
   node_of_.assign(n, 0);
   gave_.assign(scene_.bonds.empty() ? 0 : n, {});
   cluster_of_.assign(n, kNoCluster);

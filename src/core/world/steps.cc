@@ -19,7 +19,9 @@ constexpr double kTouchTravel = 0.3;  // of the inner radius
 constexpr double kBendTravel = 0.5;   // of the inner radius: what a bending surface may come nearer
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
-constexpr double kRamSize = 2;  // times the smallest piece's inner radius
+constexpr int kMostOnFaces = 16;  // where faces of fragments bear, another look tells nothing new
+constexpr std::size_t kFace = 3;  // points
+constexpr double kRamSize = 2;    // times the smallest piece's inner radius
 constexpr std::size_t kMostRams = 16;
 constexpr std::size_t kPiecesWorthAThread = 512, kTouchesWorthAThread = 512;
 
@@ -102,6 +104,7 @@ struct Wish {
 };
 struct Wanted {
   Wish substeps, internal;
+  Wish rolling;  // internal steps of contacts whose places and normals change as pieces rock and roll
 };
 
 }  // namespace
@@ -138,6 +141,7 @@ Steps chooseSteps(World& w) {
           if (!bends.empty())
             x.substeps.raise(bends[i] * frame / (kBendTravel * t.inner_radius), Asks::Bending, piece);
           x.internal.raise(internalFor(t, 1), Asks::Load, piece);
+          if (w.fragment_[i] == 0) x.rolling.raise(internalFor(t, 1), Asks::Load, piece);
         }
       });
   // How fast touching pieces move past each other. Over a plane geometry stays as it is however fast the
@@ -164,6 +168,7 @@ Steps chooseSteps(World& w) {
           if (!on_plane && speed * frame > kTouchTravel * w.smallest_core_)
             speed = least(speed, w.slipOf(w.contacts_[n]) + turning);
           if (!bends.empty()) speed += w.bendSpeed(a) + w.bendSpeed(b);
+          const bool fragments = w.fragment_[a] != 0 || w.fragment_[b] != 0;
           for (const std::size_t i : {a, b}) {
             const solve::Traits& t = w.traits_[i];
             if (w.sleep_[i] != Sleep::Awake) continue;
@@ -172,11 +177,15 @@ Steps chooseSteps(World& w) {
             const solve::Traits& whole = w.bodyTraits(i);
             const double weights = whole.weight > 0 ? static_cast<double>(touch.force) / whole.weight : 0;
             if (!jointed.empty() && jointed[i] && weights >= solve::kPressed) continue;
-            if (whole.weight > 0) x.internal.raise(internalFor(whole, weights), Asks::Load, PieceId(i));
+            if (!(whole.weight > 0)) continue;
+            const double steps = internalFor(whole, weights);
+            x.internal.raise(steps, Asks::Load, PieceId(i));
+            if (steps > x.rolling.steps && (!fragments || w.contacts_[n].patch.count < kFace))
+              x.rolling.raise(steps, Asks::Load, PieceId(i));
           }
         }
       });
-  Wish coarse, fine;
+  Wish coarse, fine, rolling;
   for (const Ram& ram : ramsOf(w, w.smallest_core_)) {
     const Box way = w.sweptBox(ram.piece, frame);
     w.team_.share(w.motion_.size(), kPiecesWorthAThread,
@@ -193,18 +202,20 @@ Steps chooseSteps(World& w) {
                     }
                   });
   }
-  for (const Wanted& x : parts) coarse.raise(x.substeps), fine.raise(x.internal);
+  for (const Wanted& x : parts) coarse.raise(x.substeps), fine.raise(x.internal), rolling.raise(x.rolling);
   const JointRate joints = w.jointRate();
   fine.raise(joints.rate * frame, joints.asks, joints.asking);
+  rolling.raise(joints.rate * frame, joints.asks, joints.asking);
   Wish wanted = coarse;
-  wanted.raise(fine.steps / kMostIterations, fine.asks, fine.asking);
+  wanted.raise(fine.steps / kMostOnFaces, fine.asks, fine.asking);
+  wanted.raise(rolling.steps / kMostIterations, rolling.asks, rolling.asking);
   int n = 2;
   while (n < wanted.steps && n < kMostSubsteps) n *= 2;
   const int scaled = static_cast<int>(n * s.solver.quality + 0.5);
   if (out.substeps == 0) out.substeps = scaled < 2 ? 2 : scaled;
   // Fewer substeps look at geometry less often; springs are followed as closely as ever.
   const double steps = std::ceil(fine.steps / least(n, out.substeps));
-  if (out.iterations == 0) out.iterations = static_cast<int>(clamped(steps, 2, 2 * kMostIterations));
+  if (out.iterations == 0) out.iterations = static_cast<int>(clamped(steps, 2, 2 * kMostOnFaces));
   const Wish& why = n > 2 ? wanted : fine;
   out.asks = why.asks;
   out.asking = why.asking;

@@ -356,6 +356,7 @@ class World {
   std::vector<PourTerm> mortal_;   // that will be gone
   std::vector<PourTerm> ghosts_;   // that touch nothing yet
   std::vector<char> own_;          // a piece: it would move by itself if nothing held it
+  std::vector<char> fragment_;     // a piece: bonds hold it, or did
   std::vector<char> own_then_;     // the same when clusters were last made of everything
   std::vector<Handed> handed_;     // of each mover
   std::vector<Cluster> clusters_;  // their motion; the rest follows from broken_ and own_
