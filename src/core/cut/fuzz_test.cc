@@ -85,7 +85,9 @@ void cutAgain(const std::vector<Named>& solids, std::uint64_t first, std::uint64
 
 }  // namespace
 
-TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit") { cutAll(1, 4); }
+TEST_CASE("cuts with sites on planes, on vertices and mirrored close, fill and fit", "[slow]") {
+  cutAll(1, 4);
+}
 
 TEST_CASE("two thousand such cuts", "[.fuzz][slow]") { cutAll(1, 120); }
 

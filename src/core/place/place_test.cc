@@ -106,7 +106,7 @@ mesh::TriangleMesh openBox() {
 
 }  // namespace
 
-TEST_CASE("a hull plugs an open box, its own triangles do not; a solid box has nothing to plug") {
+TEST_CASE("a hull plugs an open box, its own triangles do not; a solid box has nothing to plug", "[slow]") {
   const mesh::TriangleMesh cup = openBox();
   REQUIRE(mesh::closedness(cup).closed());
   const double hollow = 0.8 * 0.9 * 0.8;

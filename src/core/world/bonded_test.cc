@@ -196,7 +196,7 @@ TEST_CASE("what hangs on a joint or a yielding bond pulls at the piece that it h
   }
 }
 
-TEST_CASE("what tearing a wall open takes, the blow lacks", "[bond]") {
+TEST_CASE("what tearing a wall open takes, the blow lacks", "[bond][slow]") {
   std::vector<double> left;
   for (const double toughness : {0.0, 1000.0, 1e9}) {
     Stage s;

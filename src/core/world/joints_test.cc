@@ -130,7 +130,7 @@ TEST_CASE("jointed motion goes on from a save after any frame, and is the same o
 }
 
 TEST_CASE("a heavy load across two light machines: the same bits on any number of threads, and from a save",
-          "[threads]") {
+          "[threads][slow]") {
   Stage s;
   s.ground();
   for (const double x : {-0.5, 0.5}) {

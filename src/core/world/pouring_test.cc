@@ -88,7 +88,7 @@ TEST_CASE("what is born in free fall is where its start takes it, however time i
   }
 }
 
-TEST_CASE("nothing is born into anything: it waits for room, or is left out", "[pour]") {
+TEST_CASE("nothing is born into anything: it waits for room, or is left out", "[pour][slow]") {
   for (const bool waits : {true, false}) {
     Stage s;
     s.ground();
@@ -192,7 +192,7 @@ TEST_CASE("what was poured before the start lives from then on", "[pour]") {
   CHECK(s.world().present(2));
 }
 
-TEST_CASE("a pour ends when a container is full", "[pour]") {
+TEST_CASE("a pour ends when a container is full", "[pour][slow]") {
   Stage s;
   s.ground();
   // A tray: four walls, open above.
@@ -227,7 +227,7 @@ TEST_CASE("a pour ends when a container is full", "[pour]") {
 }
 
 TEST_CASE("a pour goes on from a checkpoint as if it had not stopped, and on any number of threads",
-          "[pour]") {
+          "[pour][slow]") {
   const auto make = [](Stage& s) {
     s.ground();
     Pour& p = pourBalls(s, 600);
