@@ -38,6 +38,7 @@ void World::findClusters() {
     kept = splitClusters(before);
   else {
     kept.assign(before.size(), 0);
+    for (Cluster& c : before) c.solver.reset();  // what hung may have become a part of what hangs together
     makeClusters();
   }
   for (Cluster& c : clusters_) {

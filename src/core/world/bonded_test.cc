@@ -329,4 +329,34 @@ TEST_CASE("what hangs on something driven goes with it, and breaks off at a stop
   CHECK(s.world().sleepOf(block) == Sleep::Driven);
 }
 
+TEST_CASE("what hung on either side of something driven falls with it as one once that is let go", "[bond]") {
+  Stage s;
+  s.material(stone(1e7));
+  for (int k = 0; k < 7; ++k) {
+    const Vec3 at(0.2 * k, 20, 0);
+    if (k == 3)
+      s.add(boxPrototype("arm", Vec3(0.2, 0.2, 0.2), 2000), at, Vec3::Zero(), Role::Kinematic);
+    else
+      s.box(Vec3(0.2, 0.2, 0.2), at, Vec3::Zero(), 2000);
+  }
+  bondAll(s, 0);
+  REQUIRE(s.scene.bonds.size() == 6);
+  Mover m;
+  m.piece = PieceId(3);
+  m.path.at.keys = {{1, s.scene.pieces[3].start.position}};
+  m.release_frame = 6;
+  s.scene.movers.push_back(m);
+  s.frames(4);
+  CHECK(s.world().clusters().size() == 2);
+  s.frames(8);
+  REQUIRE(s.world().clusters().size() == 1);
+  CHECK(s.world().clusters()[0].pieces.size() == 7);
+  const double fell = s.scene.seconds(6, 13);
+  for (std::size_t k = 0; k < 7; ++k) {
+    CHECK((s.position(k) - s.position(3) - Vec3(0.2 * (static_cast<double>(k) - 3), 0, 0)).norm() < 1e-6);
+    CHECK(s.velocity(k).y() == Approx(-9.81 * fell).epsilon(1e-3));
+    CHECK_FALSE(s.world().bondBroken(k < 6 ? k : 0));
+  }
+}
+
 }  // namespace drubble::world
