@@ -6,6 +6,7 @@
 #include "../../../tests/support/stage.h"
 #include "core/base/random.h"
 #include "core/measure/penetration.h"
+#include "core/world/bonding.h"
 
 using namespace drubble;
 using drubble::test::Stage;
@@ -87,4 +88,37 @@ TEST_CASE("a heap moves bit for bit alike with any number of threads and any ins
   check({2, solve::Lanes::Sse2});
   check({1, solve::Lanes::Scalar});
   if (solve::available(solve::Lanes::Avx2)) check({1, solve::Lanes::Avx2});
+}
+
+TEST_CASE("a wall of a thousand bonded blocks breaks bit for bit alike, however many threads and lanes",
+          "[threads][slow]") {
+  using namespace world;
+  Stage s;
+  Material stone{"stone", 2000, 0.5, 0.5, 0, true};
+  stone.strength = {2e5, 2e6, 4e5};
+  stone.stiffness = 20e9;
+  s.material(stone);
+  s.ground();
+  std::vector<PieceId> wall;
+  for (int k = 0; k < 5 * 14 * 14; ++k)
+    wall.push_back(PieceId(
+        s.box(Vec3(0.2, 0.2, 0.2), 0.2 * vec3(k % 14, k / 14 % 14 + 0.5, k / 196), Vec3::Zero(), 2000)));
+  s.scene.bond_tables.push_back({});
+  for (const Facing& f : facing(s.scene, wall, wall, 0.001))
+    s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
+  REQUIRE(s.scene.bonds.size() > 2000);
+  s.sphere(0.3, Vec3(1.4, 1.4, -1), Vec3(0, 0, 25));
+  std::uint64_t alone = 0;
+  for (const Machine& machine :
+       {Machine{1, solve::Lanes::Scalar}, Machine{2, solve::Lanes::Sse2}, Machine{3, solve::Lanes::Auto}}) {
+    World w(s.scene, machine);
+    Watcher nobody;
+    for (int f = 0; f < 5; ++f) w.advance(nobody);
+    int broken = 0;
+    for (std::size_t k = 0; k < s.scene.bonds.size(); ++k) broken += w.bondBroken(k);
+    CHECK(broken > 100);
+    CHECK(w.clusters().size() > 1);
+    if (alone == 0) alone = w.digest();
+    CHECK(w.digest() == alone);
+  }
 }
