@@ -215,7 +215,8 @@ Steps chooseSteps(World& w) {
   if (out.substeps == 0) out.substeps = scaled < 2 ? 2 : scaled;
   // Fewer substeps look at geometry less often; springs are followed as closely as ever.
   const double steps = std::ceil(fine.steps / least(n, out.substeps));
-  if (out.iterations == 0) out.iterations = static_cast<int>(clamped(steps, 2, 2 * kMostOnFaces));
+  const int most = 2 * (fine.steps > rolling.steps ? kMostOnFaces : kMostIterations);
+  if (out.iterations == 0) out.iterations = static_cast<int>(clamped(steps, 2, most));
   const Wish& why = n > 2 ? wanted : fine;
   out.asks = why.asks;
   out.asking = why.asking;
