@@ -12,9 +12,8 @@ const Loops& loopsFor(bool wide) {
 
 namespace {
 
-constexpr std::size_t kBeamsAPart = 1000, kPiecesAPart = 200;
-constexpr std::size_t kSums =
-    2;  // parts of the beams that are summed by themselves: each is as long as all pieces
+constexpr std::size_t kBeamsAPart = 1000;
+constexpr std::size_t kSums = 2;     // parts of the beams: the sum of each is as long as all pieces
 constexpr double kLeastTurn = 1e-6;  // of a piece's stiffness times its size squared
 
 Mat3 crossMatrix(const Vec3& v) {

@@ -27,6 +27,7 @@ using Spans = std::vector<Span>;
 
 using Sextets = std::vector<Sextet>;
 inline constexpr std::uint32_t kLeft = 0xffffffffu;
+inline constexpr std::size_t kPiecesAPart = 200;
 
 // [0, n) in parts of no fewer than `least`, at most four.
 class InParts {

@@ -11,17 +11,17 @@ const char* whyName(Why w) {
   return kNames[static_cast<std::size_t>(w)];
 }
 
-double shareOf(const Stress& s, const Strength& strength, Why* why) {
-  const std::array<double, 3> stress = {s.tension, s.compression, s.shear};
-  const std::array<double, 3> most = {strength.tension, strength.compression, strength.shear};
+Weakness weaknessOf(const Strength& s, double times) {
+  return {1 / (times * s.tension), 1 / (times * s.compression), 1 / (times * s.shear)};
+}
+
+double shareOf(const Stress& s, const Weakness& weakness, Why* why) {
+  const std::array<double, 3> share = {s.tension * weakness.tension, s.compression * weakness.compression,
+                                       s.shear * weakness.shear};
   double worst = 0;
   for (std::size_t k = 0; k < 3; ++k) {
-    // What has no strength at all holds nothing.
-    const double share = most[k] > 0     ? stress[k] / most[k]
-                         : stress[k] > 0 ? std::numeric_limits<double>::infinity()
-                                         : 0;
-    if (!(share > worst)) continue;
-    worst = share;
+    if (!(share[k] > worst)) continue;  // nor where nothing bears on what has no strength
+    worst = share[k];
     if (why != nullptr) *why = static_cast<Why>(k);
   }
   return worst;

@@ -27,8 +27,15 @@ struct Strength {
 enum class Why : std::uint8_t { Tension, Compression, Shear, Cue };
 const char* whyName(Why w);
 
+// 1/Pa: what of a strength's share a pascal is. Infinite: holds nothing.
+struct Weakness {
+  double tension = 0, compression = 0, shear = 0;
+};
+// Of `times` the strength.
+Weakness weaknessOf(const Strength& s, double times = 1);
+
 // How much of its strength a stress takes, by the worst of the three; `why`: by which.
-double shareOf(const Stress& s, const Strength& strength, Why* why = nullptr);
+double shareOf(const Stress& s, const Weakness& weakness, Why* why = nullptr);
 
 struct Face {
   Vec3 place = Vec3::Zero();   // its centroid

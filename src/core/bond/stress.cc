@@ -11,7 +11,6 @@ namespace drubble::bond {
 
 namespace {
 
-constexpr std::size_t kPiecesAPart = 200;
 constexpr double kEnough = 0.01;          // error of the whole answer
 constexpr double kRough = 0.05;           // with which what is far over its strength is told from the rest
 constexpr double kFarOver = 2;            // times its strength
@@ -51,6 +50,7 @@ struct StressSolver::Parts {
   InParts pieces;
   std::unique_ptr<Coarse> coarse;
   std::size_t cuts = 0;  // since the coarse level was made
+  bool aged = false;
 
   Parts(std::vector<Node> n, const std::vector<Beam>& b, const Vec3& origin, Team* its_team, bool wide)
       : nodes(std::move(n)),
@@ -149,12 +149,16 @@ void StressSolver::cut(std::span<const std::uint32_t> beams) {
   for (const std::uint32_t k : beams) {
     if (parts_->beams.spans()[k].cut) continue;
     ++parts_->cuts;
+    parts_->aged = true;
     parts_->beams.cut(k);
   }
 }
 
+bool StressSolver::aged() const { return parts_->aged; }
+
 void StressSolver::keepOnly(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams) {
   Parts& p = *parts_;
+  p.aged = true;
   std::vector<std::uint32_t> place(p.nodes.size(), kLeft);
   for (std::uint32_t n = 0; n < nodes.size(); ++n) {
     place[nodes[n]] = n;

@@ -76,6 +76,9 @@ class StressSolver {
   // anew. Most of it: a solver made anew is exact where this one's is as good as it was.
   void keepOnly(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams);
 
+  // Whether beams were cut or left since it was made.
+  bool aged() const;
+
   // Under loads that last. A cluster without fixed pieces flies: what the loads and its spin (rad/s) ask of
   // it as a whole is taken out. `gave`: how far the pieces gave last time, or nothing; then, how far they
   // give now. Where that nearly holds and, by `worst`, no bond is near its end, it stays as it was; where one

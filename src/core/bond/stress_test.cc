@@ -26,12 +26,12 @@ TEST_CASE("the face of a rim knows its area, its middle and how it spreads", "[b
 
 TEST_CASE("a stress is measured by the strength that it takes most of", "[bond]") {
   Why why = Why::Cue;
-  CHECK(shareOf({1, 8, 1}, {4, 16, 8}, &why) == Approx(0.5));
+  CHECK(shareOf({1, 8, 1}, weaknessOf({4, 16, 8}), &why) == Approx(0.5));
   CHECK(why == Why::Compression);
-  CHECK(shareOf({3, 8, 1}, {4, 16, 8}, &why) == Approx(0.75));
+  CHECK(shareOf({3, 8, 1}, weaknessOf({4, 16, 8}), &why) == Approx(0.75));
   CHECK(why == Why::Tension);
-  CHECK(shareOf({1, 1, 1}, {}) == 0);
-  CHECK(shareOf({0, 0, 1}, {1, 1, 0}) == kUnbreakable);
+  CHECK(shareOf({1, 1, 1}, weaknessOf({})) == 0);
+  CHECK(shareOf({0, 0, 1}, weaknessOf({1, 1, 0})) == kUnbreakable);
 }
 
 // Two cubes of 1 m, one held, the other drawn and bent: closed forms of one face.

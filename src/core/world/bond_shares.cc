@@ -2,7 +2,6 @@
 #include "core/world/bond_shares.h"
 
 #include <algorithm>
-#include <array>
 
 namespace drubble::world {
 
@@ -29,28 +28,15 @@ Shares::Shares(const Scene& s, const Cluster& c, const std::vector<double>& time
   for (const std::uint32_t k : c.bonds) {
     const bond::Bond& b = s.bonds[k];
     const double now = strength[b.table] * times[k];
-    limits_.push_back({1 / (now * b.strength.tension), 1 / (now * b.strength.compression),
-                       1 / (now * b.strength.shear), !(now > 0)});
+    limits_.push_back({bond::weaknessOf(b.strength, now), !(now > 0)});
   }
-}
-
-double Shares::of(std::size_t n, const bond::Stress& stress, bond::Why* why) const {
-  const Limit& l = limits_[n];
-  const std::array<double, 3> share = {stress.tension * l.tension, stress.compression * l.compression,
-                                       stress.shear * l.shear};
-  double worst = 0;
-  for (std::size_t k = 0; k < 3; ++k) {
-    if (!(share[k] > worst)) continue;  // nor where nothing bears on what has no strength
-    worst = share[k];
-    if (why != nullptr) *why = static_cast<bond::Why>(k);
-  }
-  return worst;
 }
 
 double Shares::worst(std::span<const bond::Stress> stresses, Team& team) const {
   return worstOfParts(stresses.size(), team, [&](std::size_t begin, std::size_t end) {
     double most = 0;
-    for (std::size_t n = begin; n < end; ++n) most = greatest(most, of(n, stresses[n]));
+    for (std::size_t n = begin; n < end; ++n)
+      most = greatest(most, bond::shareOf(stresses[n], limits_[n].weakness));
     return most;
   });
 }
@@ -59,7 +45,8 @@ double Shares::judge(std::span<const bond::Stress> stresses, Team& team, std::ve
                      std::vector<bond::Why>& why) const {
   return worstOfParts(stresses.size(), team, [&](std::size_t begin, std::size_t end) {
     double most = 0;
-    for (std::size_t n = begin; n < end; ++n) most = greatest(most, share[n] = of(n, stresses[n], &why[n]));
+    for (std::size_t n = begin; n < end; ++n)
+      most = greatest(most, share[n] = bond::shareOf(stresses[n], limits_[n].weakness, &why[n]));
     return most;
   });
 }

@@ -18,7 +18,6 @@ class Shares {
 
   // Its strength has come to nothing, by its table's keys or a rule.
   bool cued(std::size_t n) const { return limits_[n].cued; }
-  double of(std::size_t n, const bond::Stress& stress, bond::Why* why = nullptr) const;
   double worst(std::span<const bond::Stress> stresses, Team& team) const;
   // Fills in each bond's share and by what it bears that. Returns the worst.
   double judge(std::span<const bond::Stress> stresses, Team& team, std::vector<double>& share,
@@ -26,7 +25,7 @@ class Shares {
 
  private:
   struct Limit {
-    double tension = 0, compression = 0, shear = 0;  // 1/Pa; infinite: has no strength
+    bond::Weakness weakness;
     bool cued = false;
   };
   std::vector<Limit> limits_;

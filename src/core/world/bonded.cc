@@ -165,9 +165,7 @@ void World::makeStill(std::size_t piece) {
 void World::takeSolver(Cluster& c, Cluster& whole) {
   if (!whole.solver || 2 * c.pieces.size() <= whole.pieces.size()) return;
   c.solver = std::move(whole.solver);
-  c.solver_aged = whole.solver_aged;
   if (c.bonds == whole.bonds) return;
-  c.solver_aged = true;
   std::vector<std::uint32_t> nodes, beams;
   const auto add = [&](const std::vector<std::uint32_t>& some, const std::vector<std::uint32_t>& all,
                        std::size_t first, std::vector<std::uint32_t>& out) {
@@ -184,11 +182,8 @@ void World::takeSolver(Cluster& c, Cluster& whole) {
 }
 
 void World::dropAgedSolvers() {
-  for (Cluster& c : clusters_) {
-    if (!c.solver_aged) continue;
-    c.solver.reset();
-    c.solver_aged = false;
-  }
+  for (Cluster& c : clusters_)
+    if (c.solver && c.solver->aged()) c.solver.reset();
 }
 
 // A part, or all, of what was a whole.

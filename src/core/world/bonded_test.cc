@@ -1,30 +1,15 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <catch2/catch.hpp>
 
-#include "../../../tests/support/stage.h"
-#include "core/world/bonding.h"
+#include "../../../tests/support/bonds.h"
 
 namespace drubble::world {
 
 namespace {
 
+using test::bondAll;
 using test::Stage;
-
-// Bonds all that touch among the pieces from `first` on.
-void bondAll(Stage& s, std::size_t first, const BondTable& table = {}) {
-  std::vector<PieceId> who;
-  for (std::size_t i = first; i < s.scene.pieces.size(); ++i) who.push_back(PieceId(i));
-  s.scene.bond_tables.push_back(table);
-  for (const Facing& f : facing(s.scene, who, who, 0.001))
-    s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, u32(s.scene.bond_tables.size() - 1)));
-}
-
-Material stone(double tension) {
-  Material m{"stone", 2000, 0.5, 0.5, 0, true};
-  m.strength = {tension, 10 * tension, 2 * tension};
-  m.stiffness = 20e9;
-  return m;
-}
+using test::stone;
 
 // A wall of blocks in a plane, its foot at `y`; returns the first piece.
 std::size_t wall(Stage& s, int wide, int high, double block, double y, const Vec3& velocity = Vec3::Zero()) {
@@ -95,11 +80,7 @@ TEST_CASE("a wall that is strong enough stands on its foot, and one that is not 
     s.scene.pieces[first].role = Role::Static;  // held at one corner
     s.surface(0.5, 0);
     s.ground();
-    std::vector<PieceId> who;
-    for (std::size_t i = first; i < first + 36; ++i) who.push_back(PieceId(i));
-    s.scene.bond_tables.push_back({});
-    for (const Facing& f : facing(s.scene, who, who, 0.001))
-      s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
+    bondAll(s, first, first + 36);
     s.frames(24);
     const bool stands = strength > 1e6;
     const double y = s.world().motion().position[first + 11].y();
@@ -148,7 +129,7 @@ TEST_CASE("what bonds bear is told where it is asked for: most at the root of wh
   s.scene.pieces[first].role = Role::Static;
   BondTable table;
   table.even = table.keep_stress = true;
-  bondAll(s, first, table);
+  bondAll(s, first, s.scene.pieces.size(), table);
   REQUIRE(s.scene.bonds.size() == 7);
   s.frames(2);
   const std::vector<float>& shares = s.world().bondShares();
@@ -175,7 +156,7 @@ TEST_CASE("what hangs on a joint or a yielding bond pulls at the piece that it h
     s.scene.pieces[0].role = Role::Static;
     BondTable table;
     table.even = table.keep_stress = true;
-    bondAll(s, 0, table);
+    bondAll(s, 0, s.scene.pieces.size(), table);
     REQUIRE(s.scene.bonds.size() == 5);
     const std::size_t weight = s.box(Vec3(0.3, 0.3, 0.3), Vec3(1.5, 3.7, 0), Vec3::Zero(), 4000);
     if (yields) {
@@ -205,7 +186,7 @@ TEST_CASE("what tearing a wall open takes, the blow lacks", "[bond][slow]") {
     wall(s, 9, 9, 0.2, -0.9);
     BondTable table;
     table.toughness = toughness;
-    bondAll(s, 0, table);
+    bondAll(s, 0, s.scene.pieces.size(), table);
     const std::size_t ball = s.sphere(0.15, Vec3(0.03, 0.02, 1), Vec3(0, 0, -12), 7000);
     const Momentum before = momentumOf(s.world());
     s.frames(24);
@@ -227,7 +208,7 @@ TEST_CASE("bonds whose strength is keyed to nothing break on cue, asleep or hung
     BondTable table;
     table.strengths.keys = {{1, Vec3(1, 0, 0)}, {5, Vec3(0, 0, 0)}};
     table.strengths.ease = act::Ease::Hold;
-    bondAll(s, first, table);
+    bondAll(s, first, s.scene.pieces.size(), table);
     s.surface(0.5, 0);
     s.ground();
     s.frames(3);

@@ -239,7 +239,6 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   }
   bool apart = !hangsTogether(c, broken_, cued);
   c.solver->cut(gone);
-  c.solver_aged = c.solver_aged || !gone.empty();
   std::vector<double> share(c.bonds.size());
   std::vector<bond::Why> why(c.bonds.size());
   for (int round = 0; round < kMostRounds && !apart; ++round) {
@@ -256,7 +255,6 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
       gone.push_back(n);
     }
     c.solver->cut(gone);
-    c.solver_aged = c.solver_aged || !gone.empty();
     apart = !hangsTogether(c, broken_, gone);
   }
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave_[c.pieces[n]] = gave[n];

@@ -77,54 +77,39 @@ std::uint32_t anchorNode(const Cluster& c, std::uint32_t piece) {
   return u32(c.pieces.size()) + u32(static_cast<std::size_t>(at - c.anchors.begin()));
 }
 
+// All pieces that any bond holds, as if they hung together.
+Cluster allBonded(const Scene& s, const std::vector<char>& own) {
+  Cluster all;
+  std::vector<char> held(s.pieces.size(), 0);
+  for (std::uint32_t k = 0; k < s.bonds.size(); ++k) {
+    const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
+    if (s.yields(s.bonds[k]) || (!own[a] && !own[b])) continue;
+    all.bonds.push_back(k);
+    held[a] = held[b] = 1;
+  }
+  std::vector<std::uint32_t> place(s.pieces.size(), 0);
+  for (std::uint32_t i = 0; i < held.size(); ++i) {
+    if (!held[i]) continue;
+    std::vector<std::uint32_t>& list = own[i] ? all.pieces : all.anchors;
+    place[i] = u32(list.size());
+    list.push_back(i);
+  }
+  const auto nodeOf = [&](PieceId p) {
+    return (own[p.index()] ? 0 : u32(all.pieces.size())) + place[p.index()];
+  };
+  for (const std::uint32_t k : all.bonds) all.ends.push_back({nodeOf(s.bonds[k].a), nodeOf(s.bonds[k].b)});
+  for (const std::uint32_t i : all.pieces) {
+    const Pose at = startPose(s, PieceId(i));
+    all.starts.push_back({at, shape::boundsAt(s.prototypeOf(i).shape, at)});
+  }
+  return all;
+}
+
 }  // namespace
 
 std::vector<Cluster> clustersOf(const Scene& s, const std::vector<char>& broken,
                                 const std::vector<char>& own) {
-  const std::size_t n = s.pieces.size();
-  Sets sets(n);
-  std::vector<char> held(n, 0);
-  for (std::size_t k = 0; k < s.bonds.size(); ++k) {
-    if (broken[k] || s.yields(s.bonds[k])) continue;
-    const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
-    if (own[a] && own[b]) sets.join(a, b);
-    held[a] = held[b] = 1;
-  }
-  std::vector<Cluster> out;
-  std::vector<std::uint32_t> of(n, kNoCluster);  // of the first piece
-  const auto clusterOf = [&](std::uint32_t i) -> Cluster& { return out[of[sets.find(i)]]; };
-  for (std::uint32_t i = 0; i < n; ++i) {
-    if (!held[i] || !own[i]) continue;
-    const std::uint32_t first = sets.find(i);
-    if (of[first] == kNoCluster) {
-      of[first] = u32(out.size());
-      out.emplace_back();
-    }
-    clusterOf(i).pieces.push_back(i);
-  }
-  for (std::uint32_t k = 0; k < s.bonds.size(); ++k) {
-    if (broken[k] || s.yields(s.bonds[k])) continue;
-    const std::uint32_t a = s.bonds[k].a.value, b = s.bonds[k].b.value;
-    if (!own[a] && !own[b]) continue;
-    Cluster& c = clusterOf(own[a] ? a : b);
-    c.bonds.push_back(k);
-    if (!own[a] || !own[b]) c.anchors.push_back(own[a] ? b : a);
-  }
-  std::vector<std::uint32_t> place(n, 0);
-  for (const Cluster& c : out)
-    for (std::uint32_t k = 0; k < c.pieces.size(); ++k) place[c.pieces[k]] = k;
-  for (Cluster& c : out) {
-    sortAnchors(c);
-    const auto nodeOf = [&](PieceId p) { return own[p.index()] ? place[p.index()] : anchorNode(c, p.value); };
-    for (const std::uint32_t k : c.bonds) c.ends.push_back({nodeOf(s.bonds[k].a), nodeOf(s.bonds[k].b)});
-    for (const std::uint32_t i : c.pieces) {
-      const Pose at = startPose(s, PieceId(i));
-      c.starts.push_back({at, shape::boundsAt(s.prototypeOf(i).shape, at)});
-    }
-    listBondsOfPieces(c);
-    measure(s, c);
-  }
-  return out;
+  return partsOf(s, allBonded(s, own), broken);
 }
 
 std::vector<Cluster> partsOf(const Scene& s, const Cluster& whole, const std::vector<char>& broken) {

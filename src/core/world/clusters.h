@@ -34,7 +34,6 @@ struct Cluster {
   Pose pose;                           // turn: from the start
   Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
   std::shared_ptr<bond::StressSolver> solver;  // of its bonds; made when it is needed first
-  bool solver_aged = false;                    // bonds have gone, or parts have come off, since it was made
   // What each bond joins: places among `pieces`, and behind those among `anchors`.
   std::vector<std::array<std::uint32_t, 2>> ends;
   // Places among `bonds` of all of each piece, anchors' too: those of piece n are bonds_of[first_bond[n]] to

@@ -4,11 +4,10 @@
 #include <algorithm>
 #include <catch2/catch.hpp>
 
-#include "../../../tests/support/stage.h"
+#include "../../../tests/support/bonds.h"
 #include "core/base/random.h"
 #include "core/base/sets.h"
 #include "core/world/bond_shares.h"
-#include "core/world/bonding.h"
 
 namespace drubble::world {
 
@@ -24,12 +23,8 @@ struct Block {
       s.box(Vec3(0.2, 0.2, 0.2), 0.2 * Vec3(k % 4, k / 16 + 0.5, k / 4 % 4), Vec3::Zero(), 2000);
     s.box(Vec3(4, 0.2, 4), Vec3(0, -0.1, 0), Vec3::Zero(), 2000);
     s.scene.pieces.back().role = Role::Static;
-    std::vector<PieceId> who;
-    for (std::size_t i = 0; i < s.scene.pieces.size(); ++i) who.push_back(PieceId(i));
-    s.scene.bond_tables.push_back({});
-    for (const Facing& f : facing(s.scene, who, who, 0.001))
-      s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
-    own.assign(who.size(), 1);
+    test::bondAll(s);
+    own.assign(s.scene.pieces.size(), 1);
     own.back() = 0;
     broken.assign(s.scene.bonds.size(), 0);
   }
@@ -47,6 +42,34 @@ void checkSame(const Cluster& a, const Cluster& b) {
   CHECK(a.traits.inverse_inertia == b.traits.inverse_inertia);
   CHECK(a.traits.size == b.traits.size);
   for (std::size_t n = 0; n < a.at.size(); ++n) CHECK(a.at[n].position == b.at[n].position);
+}
+
+// Which pieces hang together, bond by bond.
+void checkBruteForce(const Block& block, const std::vector<Cluster>& clusters) {
+  const Scene& scene = block.s.scene;
+  Sets sets(scene.pieces.size());
+  std::vector<char> held(scene.pieces.size(), 0), anchored(held);
+  for (std::size_t k = 0; k < scene.bonds.size(); ++k) {
+    if (block.broken[k] != 0) continue;
+    const std::size_t a = scene.bonds[k].a.index(), b = scene.bonds[k].b.index();
+    held[a] = held[b] = 1;
+    if (block.own[a] != 0 && block.own[b] != 0) sets.join(u32(a), u32(b));
+    if (block.own[a] == 0) anchored[b] = 1;
+    if (block.own[b] == 0) anchored[a] = 1;
+  }
+  std::size_t found = 0;
+  for (const Cluster& c : clusters) {
+    bool hooked = false;
+    for (const std::uint32_t i : c.pieces) {
+      CHECK(sets.find(i) == c.pieces[0]);
+      hooked = hooked || anchored[i] != 0;
+    }
+    CHECK(c.anchored() == hooked);
+    found += c.pieces.size();
+  }
+  std::size_t expected = 0;
+  for (std::size_t i = 0; i < held.size(); ++i) expected += held[i] != 0 && block.own[i] != 0;
+  CHECK(found == expected);
 }
 
 }  // namespace
@@ -69,6 +92,7 @@ TEST_CASE("the parts of a cluster are those that all pieces make, to the last bi
       const std::vector<Cluster> all = clustersOf(scene, block.broken, block.own);
       REQUIRE(next.size() == all.size());
       for (std::size_t k = 0; k < all.size(); ++k) checkSame(next[k], all[k]);
+      checkBruteForce(block, all);
       parts = std::move(next);
     }
   }

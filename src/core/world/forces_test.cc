@@ -2,7 +2,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "../../../tests/support/stage.h"
+#include "../../../tests/support/bonds.h"
 #include "core/world/bonding.h"
 
 namespace drubble::world {
@@ -120,17 +120,10 @@ TEST_CASE("bonded pieces are pushed each by itself: they turn as a whole, and ma
   for (const double strength : {0.0, 400.0, 40000.0}) {
     Stage s;
     s.scene.gravity = Vec3::Zero();
-    Material m{"stone", 2000, 0.5, 0.5, 0, true};
-    m.strength = {1e5, 1e6, 2e5};
-    m.stiffness = 20e9;
-    s.material(m);
-    std::vector<PieceId> who;
-    for (int k = 0; k < 8; ++k)
-      who.push_back(PieceId(s.box(Vec3(0.3, 0.3, 0.3), Vec3(0.3 * k - 1.05, 0, 0), Vec3::Zero(), 2000)));
-    s.scene.bond_tables.push_back({});
-    for (const Facing& f : facing(s.scene, who, who, 0.001))
-      s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
-    Force& f = force(s, ForceKind::Push, ForceUnit::Force, strength, {who[7].index()});
+    s.material(test::stone(1e5));
+    for (int k = 0; k < 8; ++k) s.box(Vec3(0.3, 0.3, 0.3), Vec3(0.3 * k - 1.05, 0, 0), Vec3::Zero(), 2000);
+    test::bondAll(s);
+    Force& f = force(s, ForceKind::Push, ForceUnit::Force, strength, {7});
     f.direction = Vec3::UnitY();
     s.frames(3);
     if (strength == 0) CHECK(s.world().motion().velocity[0].norm() == 0);

@@ -2,7 +2,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "../../../tests/support/stage.h"
+#include "../../../tests/support/bonds.h"
 #include "core/base/trig.h"
 #include "core/world/bonding.h"
 
@@ -38,16 +38,10 @@ struct Pair {
   std::size_t a, b;
   explicit Pair(double tension = 1e7) {
     s.scene.gravity = Vec3::Zero();
-    Material m{"stone", 2000, 0.5, 0.5, 0, true};
-    m.strength = {tension, 10 * tension, 2 * tension};
-    m.stiffness = 20e9;
-    s.material(m);
+    s.material(test::stone(tension));
     a = s.box(Vec3(1, 1, 1), Vec3(0, 5, 0));
     b = s.box(Vec3(1, 1, 1), Vec3(1, 5, 0));
-    s.scene.bond_tables.push_back({});
-    const std::vector<PieceId> who{PieceId(a), PieceId(b)};
-    for (const Facing& f : facing(s.scene, who, who, 0.001))
-      s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
+    test::bondAll(s, a);
   }
 };
 

@@ -140,8 +140,9 @@ Steps chooseSteps(World& w) {
                            Asks::Travel, piece);
           if (!bends.empty())
             x.substeps.raise(bends[i] * frame / (kBendTravel * t.inner_radius), Asks::Bending, piece);
-          x.internal.raise(internalFor(t, 1), Asks::Load, piece);
-          if (w.fragment_[i] == 0) x.rolling.raise(internalFor(t, 1), Asks::Load, piece);
+          const double steps = internalFor(t, 1);
+          x.internal.raise(steps, Asks::Load, piece);
+          if (w.fragment_[i] == 0) x.rolling.raise(steps, Asks::Load, piece);
         }
       });
   // How fast touching pieces move past each other. Over a plane geometry stays as it is however fast the

@@ -3,7 +3,7 @@
 #include <catch2/catch.hpp>
 #include <cmath>
 
-#include "../../../tests/support/stage.h"
+#include "../../../tests/support/bonds.h"
 #include "core/base/trig.h"
 #include "core/world/bonding.h"
 
@@ -102,17 +102,11 @@ TEST_CASE("one that goes with a leader from the start pushes what stands in its 
 
 TEST_CASE("a held piece taken over carries what is bonded to it; a later rule lets both go", "[rule][bond]") {
   Stage s;
-  Material stone{"stone", 2000, 0.5, 0.5, 0, true};
-  stone.strength = {1e8, 1e9, 2e8};
-  stone.stiffness = 20e9;
-  s.material(stone);
+  s.material(test::stone(1e8));
   s.ground();
   const std::size_t a = s.box(Vec3(1, 1, 1), Vec3(0, 5, 0)), b = s.box(Vec3(1, 1, 1), Vec3(1, 5, 0));
   s.scene.pieces[a].start_state = s.scene.pieces[b].start_state = Start::Held;
-  s.scene.bond_tables.push_back({});
-  const std::vector<PieceId> who{PieceId(a), PieceId(b)};
-  for (const Facing& f : facing(s.scene, who, who, 0.001))
-    s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
+  test::bondAll(s, a);
   REQUIRE(s.scene.bonds.size() == 1);
   lead(s, a, {{1, Vec3(0, 5, 0)}, {25, Vec3(0, 7, 0)}}).waits = true;
   takeOver(s, a, 13);

@@ -3,10 +3,9 @@
 #include <catch2/catch.hpp>
 #include <tuple>
 
-#include "../../../tests/support/stage.h"
+#include "../../../tests/support/bonds.h"
 #include "core/base/random.h"
 #include "core/measure/penetration.h"
-#include "core/world/bonding.h"
 
 using namespace drubble;
 using drubble::test::Stage;
@@ -94,18 +93,12 @@ TEST_CASE("a wall of a thousand bonded blocks breaks bit for bit alike, however 
           "[threads][slow]") {
   using namespace world;
   Stage s;
-  Material stone{"stone", 2000, 0.5, 0.5, 0, true};
-  stone.strength = {2e5, 2e6, 4e5};
-  stone.stiffness = 20e9;
-  s.material(stone);
+  s.material(test::stone(2e5));
   s.ground();
-  std::vector<PieceId> wall;
+  const std::size_t first = s.scene.pieces.size();
   for (int k = 0; k < 5 * 14 * 14; ++k)
-    wall.push_back(PieceId(
-        s.box(Vec3(0.2, 0.2, 0.2), 0.2 * vec3(k % 14, k / 14 % 14 + 0.5, k / 196), Vec3::Zero(), 2000)));
-  s.scene.bond_tables.push_back({});
-  for (const Facing& f : facing(s.scene, wall, wall, 0.001))
-    s.scene.bonds.push_back(bondOf(s.scene, f.a, f.b, f.face, 0));
+    s.box(Vec3(0.2, 0.2, 0.2), 0.2 * vec3(k % 14, k / 14 % 14 + 0.5, k / 196), Vec3::Zero(), 2000);
+  test::bondAll(s, first);
   REQUIRE(s.scene.bonds.size() > 2000);
   s.sphere(0.3, Vec3(1.4, 1.4, -1), Vec3(0, 0, 25));
   std::uint64_t alone = 0;
