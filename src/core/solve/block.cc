@@ -3,8 +3,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstddef>
 #include <cstring>
 
+#include "core/base/prefetch.h"
 #include "core/collide/ellipsoid.h"
 #include "core/solve/links.h"
 #include "core/solve/lots.h"
@@ -30,19 +32,19 @@ void put(Vec8& v, std::size_t i, const Vec3& x) {
   put(v.z, i, x.z());
 }
 
-void put(Vec8& v, std::size_t i, const float (&x)[3], float times = 1) {
+void put(Vec8& v, std::size_t i, const float (&x)[3], float times) {
   put(v.x, i, times * x[0]);
   put(v.y, i, times * x[1]);
   put(v.z, i, times * x[2]);
 }
 
-void put(Mat8& m, std::size_t i, const float (&x)[6], float times = 1) {
-  put(m.xx, i, times * x[0]);
-  put(m.xy, i, times * x[1]);
-  put(m.xz, i, times * x[2]);
-  put(m.yy, i, times * x[3]);
-  put(m.yz, i, times * x[4]);
-  put(m.zz, i, times * x[5]);
+void put(Mat8& m, std::size_t i, const float (&x)[6]) {
+  put(m.xx, i, x[0]);
+  put(m.xy, i, x[1]);
+  put(m.xz, i, x[2]);
+  put(m.yy, i, x[3]);
+  put(m.yz, i, x[4]);
+  put(m.zz, i, x[5]);
 }
 
 void symmetric(const Mat3& m, float (&out)[6]) {
@@ -155,6 +157,18 @@ void fillSpring(const Lane& lane, bool calm, Unfinished& out) {
   put(out.size, lane.i, lane.size);
 }
 
+// What is gathered eight at a time: rows.h says what stands where.
+void pointTo(const Contact& c, const BodyBrief& a, const BodyBrief& b, std::size_t i, Unfinished& out) {
+  static_assert(offsetof(BodyBrief, inverse_inertia) == 0 && offsetof(BodyBrief, inverse_mass) == 24);
+  static_assert(sizeof c.patch.arm == 48 && sizeof c.patch.gap == 16 && sizeof c.normal_force == 16);
+  out.normal[i] = c.patch.direction.data();
+  out.arm[i] = c.patch.arm[0].data();
+  out.gap[i] = c.patch.gap.data();
+  out.force[i] = c.normal_force.data();
+  out.mass_a[i] = a.inverse_inertia;
+  out.mass_b[i] = b.inverse_inertia;
+}
+
 void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactBlock& out, BlockExtra* extra,
               Unfinished& unfinished, UnfinishedExtra& unfinished_extra) {
   const Contact& c = in.contacts[index];
@@ -173,26 +187,13 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   out.body_b[i] = ib;
   out.contact[i] = index;
   out.points = std::max(out.points, static_cast<std::uint32_t>(c.patch.count));
-  put(out.normal, i, c.patch.normal());
-  if (!lane.stays[0]) {
-    out.moves_a |= 1u << i;
-    put(out.inverse_mass_a, i, lane.times[0] * a.inverse_mass[0]);
-    put(out.inverse_inertia_a, i, a.inverse_inertia, lane.times[0]);
-  }
-  if (!lane.stays[1]) {
-    out.moves_b |= 1u << i;
-    put(out.inverse_mass_b, i, lane.times[1] * b.inverse_mass[0]);
-    put(out.inverse_inertia_b, i, b.inverse_inertia, lane.times[1]);
-  }
+  if (!lane.stays[0]) out.moves_a |= 1u << i;
+  if (!lane.stays[1]) out.moves_b |= 1u << i;
   put(out.middle_a, i, Vec3(c.patch.middle - a.position));
   put(out.middle_b, i, Vec3(c.patch.middle - b.position));
-  for (std::size_t k = 0; k < c.patch.count; ++k) {
-    PointRow& row = out.point[k];
-    put(row.arm, i, Vec3(c.patch.arm[k].cast<double>()));
-    put(row.gap, i, c.patch.gap[k]);
-    put(row.gap_now, i, c.patch.gap[k]);
-    put(row.impulse, i, c.normal_force[k] * static_cast<float>(in.dt));
-  }
+  pointTo(c, (*in.briefs)[lane.stays[0] ? 0 : ia], (*in.briefs)[lane.stays[1] ? 0 : ib], i, unfinished);
+  put(unfinished.times_a, i, lane.times[0]);
+  put(unfinished.times_b, i, lane.times[1]);
   put(out.friction, i, c.sliding ? c.surfaces.friction_slide : c.surfaces.friction_rest);
   put(out.impulse_twist, i, static_cast<double>(c.twist_torque) * in.dt);
   put(unfinished.points, i, static_cast<float>(c.patch.count));
@@ -204,12 +205,12 @@ void fillLane(const BlockInput& in, std::uint32_t index, std::size_t i, ContactB
   if (extra != nullptr) fillExtra(lane, *extra, unfinished_extra);
 }
 
-// Missing points are far apart and without mass, so that they never act.
+// What Kernel::finish does not write for every lane.
 void clear(ContactBlock& b) {
-  std::memset(static_cast<void*>(&b), 0, sizeof b);
-  for (PointRow& row : b.point)
-    for (Row8* gap : {&row.gap, &row.gap_now})
-      for (float& x : gap->x) x = 1e9f;
+  for (std::uint32_t* bodies : {b.body_a, b.body_b}) std::memset(bodies, 0, sizeof b.body_a);
+  for (Vec8* middle : {&b.middle_a, &b.middle_b}) std::memset(middle, 0, sizeof *middle);
+  for (Row8* row : {&b.friction, &b.impulse_twist}) std::memset(row, 0, sizeof *row);
+  b.points = b.moves_a = b.moves_b = b.unused = 0;
   for (std::uint32_t& c : b.contact) c = kNoContact;
   std::memset(b.times_a, 1, sizeof b.times_a);
   std::memset(b.times_b, 1, sizeof b.times_b);
@@ -289,27 +290,26 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
   }
   out.blocks.make(of_block.size());
   out.extras.make(extras);
-  const auto prefetch = [](const auto& x) {
-    for (std::size_t k = 0; k < sizeof x; k += 64) __builtin_prefetch(reinterpret_cast<const char*>(&x) + k);
-  };
-  // Contacts two blocks ahead, and the bodies that they name one block ahead.
-  const auto prefetchFor = [&](std::size_t n) {
-    if (n + 1 < of_block.size())
-      for (const std::uint32_t i : of_block[n + 1]) prefetch(in.contacts[i]);
-    if (n >= of_block.size()) return;
-    for (const std::uint32_t i : of_block[n]) {
-      prefetch((*in.briefs)[links[i].a]);
-      prefetch((*in.briefs)[links[i].b]);
-    }
+  const Contact nobody;
+  // The contact of a lane two blocks ahead, and the bodies that one block ahead names.
+  const auto prefetchFor = [&](std::size_t n, std::size_t lane) {
+    if (n + 2 < of_block.size() && lane < of_block[n + 2].size())
+      prefetch(in.contacts[of_block[n + 2][lane]]);
+    if (n + 1 >= of_block.size() || lane >= of_block[n + 1].size()) return;
+    const Link& l = links[of_block[n + 1][lane]];
+    prefetch((*in.briefs)[l.a]);
+    prefetch((*in.briefs)[l.b]);
   };
   shareOrAlone(in.team, of_block.size(), kBlocksWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = begin; n < end; ++n) {
-                   prefetchFor(n + 1);
                    clear(out.blocks[n]);
                    BlockExtra* extra = out.extraOf(n);
                    Unfinished unfinished;
-                   std::memset(static_cast<void*>(&unfinished), 0, sizeof unfinished);
+                   if (of_block[n].size() < kLanes)
+                     std::memset(static_cast<void*>(&unfinished), 0, sizeof unfinished);
+                   for (std::size_t i = of_block[n].size(); i < kLanes; ++i)
+                     pointTo(nobody, (*in.briefs)[0], (*in.briefs)[0], i, unfinished);
                    UnfinishedExtra unfinished_extra;
                    if (extra != nullptr) {
                      std::memset(static_cast<void*>(extra), 0, sizeof(BlockExtra));
@@ -317,8 +317,10 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
                    }
                    unfinished.dt = static_cast<float>(in.dt);
                    if (n >= first_crowded) countTimes(links, of_block[n], out.blocks[n]);
-                   for (std::size_t i = 0; i < of_block[n].size(); ++i)
+                   for (std::size_t i = 0; i < of_block[n].size(); ++i) {
+                     prefetchFor(n, i);
                      fillLane(in, of_block[n][i], i, out.blocks[n], extra, unfinished, unfinished_extra);
+                   }
                    in.kernel->finish(out.blocks[n], unfinished, extra, &unfinished_extra);
                  }
                });
@@ -327,9 +329,14 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
 
 namespace {
 
+constexpr std::size_t kBlocksAhead = 2;
+
 void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& contacts) {
   const ContactBlock& b = list.blocks[n];
+  const ContactBlock* const ahead =
+      n + kBlocksAhead < list.blocks.size() ? &list.blocks[n + kBlocksAhead] : nullptr;
   for (std::size_t i = 0; i < kLanes; ++i) {
+    if (ahead != nullptr && ahead->contact[i] != kNoContact) prefetch(contacts[ahead->contact[i]]);
     if (b.contact[i] == kNoContact) continue;
     Contact& c = contacts[b.contact[i]];
     const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };

@@ -17,21 +17,22 @@ namespace drubble::solve {
 inline constexpr std::uint32_t kNotDriven = 0xffffffffu;
 
 // A body while a substep is solved. Body 0 stands for everything that does not move. What every internal step
-// needs comes first: two cache lines.
+// needs comes first, in the order in which it is needed: three cache lines.
 struct alignas(64) ActiveBody {
-  Vec3 position = Vec3::Zero(), velocity = Vec3::Zero(), spin = Vec3::Zero();
+  Vec3 velocity = Vec3::Zero(), spin = Vec3::Zero();
+  std::uint32_t drive = kNotDriven;  // index of its Drive
+  bool damped = true;                // false: its traits are known to have no damping
+  bool rounded = false;              // where it touches does not turn with it
+  bool tumbles = true;               // false: its spin stays as it is while nothing pushes
+  bool halves = false;               // half its acceleration goes before the motion, half after it
+  Vec3 acceleration = Vec3::Zero();
+  Vec3 position = Vec3::Zero();
   Quat turn = Quat::Identity();
-  std::uint32_t piece = 0xffffffffu;
-  std::uint32_t drive = kNotDriven;    // index of its Drive
-  bool damped = true;                  // false: its traits are known to have no damping
-  bool rounded = false;                // where it touches does not turn with it
-  bool tumbles = true;                 // false: its spin stays as it is while nothing pushes
-  bool halves = false;                 // half its acceleration goes before the motion, half after it
   Vec3 start_position = Vec3::Zero();  // at the substep's start
   Quat start_turn = Quat::Identity();
-  Vec3 acceleration = Vec3::Zero();
   Vec3 inverse_mass = Vec3::Zero();     // along the world's axes; 0 along locked ones
   Mat3 inverse_inertia = Mat3::Zero();  // world, at the substep's start
+  std::uint32_t piece = 0xffffffffu;
 
   // Nothing moves it.
   bool fixed() const { return inverse_mass.isZero(0) && inverse_inertia.isZero(0); }
@@ -42,9 +43,9 @@ using BodyRows = PagedVector<BodyRow>;
 
 // What blocks need of a body, in few bytes: contacts name bodies in no order.
 struct alignas(64) BodyBrief {
-  Vec3 position = Vec3::Zero();
-  float inverse_mass[3]{};     // 1/kg, along the world's axes
   float inverse_inertia[6]{};  // 1/(kg m2), world: xx, xy, xz, yy, yz, zz
+  float inverse_mass[3]{};     // 1/kg, along the world's axes
+  Vec3 position = Vec3::Zero();
   float velocity[3]{}, spin[3]{}, acceleration[3]{};
   float outer_radius = 0;                                       // m
   float size = std::numeric_limits<float>::infinity();          // m; infinite for what is not dynamic
@@ -88,6 +89,9 @@ struct BlockList {
   }
 };
 
+struct Link;
+using Links = PagedVector<Link>;
+
 // `body_of` maps a piece to its active body (0: does not move). Impulses start from the contacts' forces
 // times `dt`.
 struct BlockInput {
@@ -101,6 +105,7 @@ struct BlockInput {
   Team* team = nullptr;                     // none: alone
   const Kernel* kernel = &kernelOf(Lanes::Auto);
   const BodyBriefs* briefs = nullptr;  // as from briefsOf; none: whoever needs them makes them
+  const Links* links = nullptr;        // as from linksOf, likewise
   bool crowds = true;                  // false: no lanes of a block share bodies
 };
 // One a body.
@@ -110,8 +115,6 @@ BodyBriefs briefsOf(const BlockInput& in);
 float mostSpeed(const BodyBrief& a, const BodyBrief& b);
 
 // Of some contacts, given by their places in in.contacts, ascending; `links` as from linksOf.
-struct Link;
-using Links = PagedVector<Link>;
 BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vector<std::uint32_t>& some);
 
 // What a sweep over them costs, in blocks. Of what overflows each contact counts as one, though eight of them

@@ -73,7 +73,9 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
   BlockInput in = given;
   BodyBriefs briefs;
   if (in.briefs == nullptr) briefs = briefsOf(in), in.briefs = &briefs;
-  const Links links = linksOf(in, gravity);
+  Links own;
+  if (in.links == nullptr) own = linksOf(in, gravity), in.links = &own;
+  const Links& links = *in.links;
   Sets sets(in.bodies.size());
   for (const TiedBodies& some : tied)
     for (const std::uint32_t body : some.bodies) sets.join(some.bodies[0], body);

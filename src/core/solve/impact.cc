@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "core/solve/flight.h"
+#include "core/solve/links.h"
 
 namespace drubble::solve {
 
@@ -41,27 +42,11 @@ double Impacts::leastSpeed(const Contact& c) const {
   return leastBounceSpeed(size, gravity_) + more;
 }
 
-// The same for any points of the two, from what is known of the bodies alone: only ever true where no point's
-// answer is yes.
-bool Impacts::surelyMissed(std::size_t ia, std::size_t ib, double h) const {
-  if (in_.briefs == nullptr) return false;
-  const BodyBrief &a = (*in_.briefs)[ia], &b = (*in_.briefs)[ib];
-  double pull = 0;
-  for (int k = 0; k < 3; ++k) {
-    const double d = static_cast<double>(a.acceleration[k] - b.acceleration[k]);
-    pull += d * d;
-  }
-  pull = 1.001 * std::sqrt(pull);
-  const auto most = static_cast<double>(mostSpeed(a, b));
-  const double slow = 0.499 * leastBounceSpeed(static_cast<double>(std::min(a.size, b.size)), gravity_);
-  return most * most + 3 * pull * (most + pull * h) * h < slow * slow;
-}
-
 // Whether the bodies may meet fast enough within h seconds.
 bool Impacts::mayBeHit(std::uint32_t index, double h) const {
+  if (in_.links != nullptr && (*in_.links)[index].missed) return false;
   const Contact& c = in_.contacts[index];
   const std::uint32_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
-  if (surelyMissed(ia, ib, h)) return false;
   const ActiveBody &a = in_.bodies[ia], &b = in_.bodies[ib];
   if (a.fixed() && b.fixed()) return false;
   const double pull = (a.acceleration - b.acceleration).norm();

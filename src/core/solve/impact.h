@@ -63,7 +63,6 @@ class Impacts {
     double slow = 0;                 // m/s: its least bounce speed
   };
   double leastSpeed(const Contact& c) const;
-  bool surelyMissed(std::size_t ia, std::size_t ib, double h) const;
   bool mayBeHit(std::uint32_t index, double h) const;
   Watch watchOf(std::uint32_t index) const;
   static bool passedOver(const Watch& w, const BodyRows& rows, double dt);

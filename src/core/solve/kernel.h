@@ -33,8 +33,9 @@ struct Kernel {
   void (*sweep)(const BlockRange&, const Sweep&);
   // The same; returns by how much (m/s) the worst normal row had to change its speed.
   float (*measuredSweep)(const BlockRange&, const Sweep&);
-  // Fills the patch's frame, the masses, springs and the friction's rows from its normal, arms and the
-  // bodies' inertia. Both extras are there, or neither.
+  // Fills the points, the patch's frame, the masses, springs and the friction's rows; what stands there
+  // already: middles, friction, the twist's impulse, how many points there are at most. Both extras are
+  // there, or neither.
   void (*finish)(ContactBlock&, const Unfinished&, BlockExtra*, const UnfinishedExtra*);
   // Gives the bodies the blocks' own impulses.
   void (*warmStart)(const BlockRange&);

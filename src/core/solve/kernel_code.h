@@ -316,6 +316,7 @@ template <class RowsOf>
 DRUBBLE_INLINE void giveAll(const BlockRange& r, RowsOf rows_of) {
   for (std::size_t n = 0; n < r.count; ++n) {
     const Row8* row[Impulses::kCount];
+    prefetch(r, n);
     rows_of(n, row);
     if (r.extras != nullptr)
       giveOne<true>(r, n, row);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: Apache-2.0
-// What a block's rows follow from, eight contacts at a time: frames, masses, springs, levers.
+// A block's rows, eight contacts at a time: frames, masses, springs, levers.
 #pragma once
 #include "core/solve/kernel_rows.h"
 
@@ -99,7 +99,51 @@ DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, Bloc
   write(e.bend_b_yy, dot(t, b * t));
 }
 
+// Points that a lane has not got are far apart and without mass, so that they never act.
+DRUBBLE_INLINE void gatherPoints(ContactBlock& c, const Unfinished& u) {
+  const f8 none(0.0f), count = read(u.points), dt(u.dt);
+  f8 normal[4], arm[12], gap[4], force[4];
+  gather4(u.normal, normal);
+  write(c.normal, v8{normal[0], normal[1], normal[2]});
+  for (int k = 0; k < 3; ++k) {
+    const float* at[8];
+    for (int i = 0; i < 8; ++i) at[i] = u.arm[i] + 4 * k;
+    gather4(at, arm + 4 * k);
+  }
+  gather4(u.gap, gap);
+  gather4(u.force, force);
+  for (int k = 0; k < 4; ++k) {
+    const Mask8 there = count > f8(static_cast<float>(k));
+    PointRow& p = c.point[k];
+    write(p.arm.x, choose(there, arm[3 * k], none));
+    write(p.arm.y, choose(there, arm[3 * k + 1], none));
+    write(p.arm.z, choose(there, arm[3 * k + 2], none));
+    const f8 apart = choose(there, gap[k], f8(1e9f));
+    write(p.gap, apart);
+    write(p.gap_now, apart);
+    write(p.impulse, choose(there, force[k] * dt, none));
+  }
+}
+
+DRUBBLE_INLINE void gatherMasses(const float* const from[8], f8 times, Mat8& inertia, Row8& mass) {
+  const float* rest[8];
+  f8 f[4], g[4];
+  gather4(from, f);
+  for (int i = 0; i < 8; ++i) rest[i] = from[i] + 4;
+  gather4(rest, g);
+  write(inertia.xx, times * f[0]);
+  write(inertia.xy, times * f[1]);
+  write(inertia.xz, times * f[2]);
+  write(inertia.yy, times * f[3]);
+  write(inertia.yz, times * g[0]);
+  write(inertia.zz, times * g[1]);
+  write(mass, times * g[2]);
+}
+
 inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const UnfinishedExtra* extra) {
+  gatherPoints(c, u);
+  gatherMasses(u.mass_a, read(u.times_a), c.inverse_inertia_a, c.inverse_mass_a);
+  gatherMasses(u.mass_b, read(u.times_b), c.inverse_inertia_b, c.inverse_mass_b);
   Inertia8 m;
   const f8 mass = read(c.inverse_mass_a) + read(c.inverse_mass_b);
   m.mass = e != nullptr ? read(e->inverse_mass_a) + read(e->inverse_mass_b) : v8{mass, mass, mass};
@@ -117,6 +161,7 @@ inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const Un
     const f8 there(static_cast<float>(k));
     write(c.point[k].mass, choose(read(u.points) > there, inverseOrZero(inverse), f8(0.0f)));
   }
+  for (std::uint32_t k = c.points; k < 4; ++k) write(c.point[k].mass, f8(0.0f));
   finishFriction(c, e, u, m);
   finishSpring(c, u);
   if (e != nullptr) finishRolling(c, m, *e, *extra);

@@ -50,24 +50,36 @@ bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, cons
   return special(c.a, a) || special(c.b, b);
 }
 
-Link linkOf(const BlockInput& in, const Contact& c, double gravity) {
+// That no points of the two may meet fast enough to be hit within the substep, from what is known of the
+// bodies alone: only ever true where Impacts would find none.
+bool surelyMissed(const BodyBrief& a, const BodyBrief& b, double most, double h, double gravity) {
+  double pull = 0;
+  for (int k = 0; k < 3; ++k) {
+    const double d = static_cast<double>(a.acceleration[k] - b.acceleration[k]);
+    pull += d * d;
+  }
+  pull = 1.001 * std::sqrt(pull);
+  const double slow = 0.499 * leastBounceSpeed(static_cast<double>(std::min(a.size, b.size)), gravity);
+  return most * most + 3 * pull * (most + pull * h) * h < slow * slow;
+}
+
+void look(const BlockInput& in, const Contact& c, double gravity, Link& out) {
   const std::uint32_t ia = in.body_of[c.a.index()], ib = in.body_of[c.b.index()];
   const BodyBrief &a = (*in.briefs)[ia], &b = (*in.briefs)[ib];
-  Link out;
   if (!a.fixed) out.a = ia;
   if (!b.fixed) out.b = ib;
   out.solved = (out.a != 0 && c.surfaces.unmoved != 1) || (out.b != 0 && c.surfaces.unmoved != 2);
-  if (!out.solved) return out;
+  if (!out.solved) return;
   out.extra = needsExtra(in, c, a, b);
   const auto size = static_cast<double>(std::min(a.size, b.size));
   const double calm = kCalm * kCalm * 0.2 * gravity * size;
   const auto most = static_cast<double>(mostSpeed(a, b));
+  out.missed = surelyMissed(a, b, most, in.substep, gravity);
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   out.deep = overlapsDeep(c, size);
   out.squeezed = squeezes(c, a, b);
   out.rolling = rolls(c);
   out.two_frictions = c.surfaces.friction_rest != c.surfaces.friction_slide;
-  return out;
 }
 
 void colour(Links& links, std::size_t bodies) {
@@ -91,7 +103,7 @@ Links linksOf(const BlockInput& in, double gravity) {
   Links out(in.contacts.size());
   shareOrAlone(in.team, out.size(), kContactsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
-                 for (std::size_t i = begin; i < end; ++i) out[i] = linkOf(in, in.contacts[i], gravity);
+                 for (std::size_t i = begin; i < end; ++i) look(in, in.contacts[i], gravity, out[i]);
                });
   colour(out, in.bodies.size());
   return out;

@@ -25,6 +25,7 @@ struct Link {
   bool rolling : 1 = false;           // it resists rolling
   bool two_frictions : 1 = false;     // what slides has another than what holds
   bool crowd_b : 1 = false;           // of kOverflow: it is b that has so many contacts
+  bool missed = false;                // its bodies surely do not meet fast enough for a sudden impact
 
   std::uint32_t crowded() const { return crowd_b ? b : a; }
 };
@@ -33,7 +34,6 @@ struct Link {
 inline bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count <= 2; }
 
 // One a contact; `gravity`: magnitude, m/s2.
-
 Links linksOf(const BlockInput& in, double gravity);
 
 }  // namespace drubble::solve

@@ -58,7 +58,9 @@ struct alignas(64) ContactBlock {
   // In how many lanes of this block the body stands; at least 1. Each sees it that many times lighter, and
   // gives it that share of what it finds.
   std::uint8_t times_a[kLanes], times_b[kLanes];
+  std::uint32_t unused;
 };
+static_assert(sizeof(ContactBlock) == 72 * 4 * kLanes);
 
 // What only some contacts need.
 struct alignas(64) BlockExtra {
@@ -77,13 +79,17 @@ struct alignas(64) BlockExtra {
 // What a block's rows still follow from: the lanes' frames, middles, levers, masses and springs are found
 // eight at a time.
 struct alignas(32) Unfinished {
-  Row8 points;  // how many a lane has
+  Row8 points;            // how many a lane has
+  Row8 times_a, times_b;  // as the block's
   Row8 friction_slide;
   Row8 least_radius, spin_lever;  // m: of the patch; what spinning resistance adds to the twist's lever
   Vec8 friction_impulse;          // N s, world
   Row8 size;                      // m: of the lighter partner
   Row8 spring_rate, damping_ratio, mass_share;  // of the push-out spring: springSoftness
   float dt;                                     // s: the internal step
+  // Where floats stand in memory side by side, four or a multiple a lane: the normal (and one more), the
+  // points' arms, gaps, forces along the normal; the bodies' masses as a BodyBrief begins.
+  const float *normal[kLanes], *arm[kLanes], *gap[kLanes], *force[kLanes], *mass_a[kLanes], *mass_b[kLanes];
 };
 
 // The same of a BlockExtra.

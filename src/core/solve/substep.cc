@@ -6,6 +6,7 @@
 
 #include "core/solve/flight.h"
 #include "core/solve/groups.h"
+#include "core/solve/links.h"
 #include "core/solve/passes.h"
 #include "core/solve/spring.h"
 
@@ -111,6 +112,8 @@ class Substep {
     in_.engine.enter(Work::Prepare);
     const BodyBriefs briefs = briefsOf(block_in);
     block_in.briefs = &briefs;
+    const Links links = linksOf(block_in, in_.gravity.norm());
+    block_in.links = &links;
     in_.engine.enter(Work::Impacts);
     Impacts impacts(block_in, in_.h, in_.gravity.norm());
     in_.engine.enter(Work::Prepare);

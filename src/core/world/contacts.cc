@@ -4,6 +4,7 @@
 #include <cmath>
 #include <memory>
 
+#include "core/base/scan.h"
 #include "core/collide/pairs.h"
 #include "core/world/world.h"
 
@@ -176,18 +177,50 @@ bool World::goOn(const Pair& pair, const solve::Contact& old, double h, solve::C
   return true;
 }
 
+namespace {
+
+// Vectors side by side.
+struct Four {
+  d4 x, y, z;
+  Four operator+(const Four& o) const { return {x + o.x, y + o.y, z + o.z}; }
+  Four operator-(const Four& o) const { return {x - o.x, y - o.y, z - o.z}; }
+  d4 along(const Four& o) const { return x * o.x + (y * o.y + z * o.z); }
+};
+Four fourOf(const Vec3& v) { return {spread(v.x()), spread(v.y()), spread(v.z())}; }
+
+// Way::now of each.
+Four now(const Way& way, const Four& p) {
+  const Four arm = p - fourOf(way.from);
+  const auto row = [&](int k) { return fourOf(way.turn.row(k)).along(arm); };
+  return Four{row(0), row(1), row(2)} + fourOf(way.to);
+}
+
+}  // namespace
+
 // Takes the points with both bodies and the normal with the face; returns how far they went past each other
-// (m).
+// (m). What a patch has fewer points than four stays at nothing.
 double World::followPatch(const Way& way_a, const Way& way_b, double size, solve::Patch& m) {
   const Vec3 normal = ((m.face_of == collide::FaceOf::A ? way_a : way_b).turn * m.normal()).normalized();
   m.direction = normal.cast<float>();
+  alignas(32) double at[3][4];
+  for (std::size_t k = 0; k < 4; ++k)
+    for (int i = 0; i < 3; ++i) at[i][k] = static_cast<double>(m.arm[k][i]);
+  const Four p = fourOf(m.middle) + Four{load4(at[0]), load4(at[1]), load4(at[2])};
   const Vec3 middle = 0.5 * (way_a.now(m.middle) + way_b.now(m.middle));
+  const Four a = now(way_a, p), b = now(way_b, p), past = b - a, sum = a + b;
+  const d4 half = drubble::spread(0.5);
+  const Four arm = Four{half * sum.x, half * sum.y, half * sum.z} - fourOf(middle);
+  alignas(32) double opened[4], squares[4];
+  store4(opened, fourOf(normal).along(past));
+  store4(squares, past.along(past));
+  store4(at[0], arm.x);
+  store4(at[1], arm.y);
+  store4(at[2], arm.z);
   double squared = 0;
   for (std::size_t k = 0; k < m.count; ++k) {
-    const Vec3 p = m.place(k), a = way_a.now(p), b = way_b.now(p);
-    m.gap[k] = static_cast<float>(m.gapAt(k) + normal.dot(b - a));
-    m.arm[k] = (0.5 * (a + b) - middle).cast<float>();
-    squared = greatest(squared, (b - a).squaredNorm());
+    m.gap[k] = static_cast<float>(m.gapAt(k) + opened[k]);
+    for (int i = 0; i < 3; ++i) m.arm[k][i] = static_cast<float>(at[i][k]);
+    squared = greatest(squared, squares[k]);
   }
   m.middle = middle;
   return std::sqrt(squared) + (way_a.turned + way_b.turned) * size;
