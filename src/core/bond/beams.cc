@@ -78,7 +78,15 @@ Beams::Beams(const std::vector<Node>& nodes, const std::vector<Beam>& beams, con
 
 void Beams::addFace(const Face& f) {
   const Vec3 u = anyNormalTo(f.normal), v = f.normal.cross(u);
-  Faced out{u.cast<float>(), v.cast<float>(), f.normal.cast<float>(), u32(corners_.size()), 0};
+  const Span& s = spans_.back();
+  Faced out{s.arm_a,
+            s.arm_b,
+            s.stiffness,
+            u.cast<float>(),
+            v.cast<float>(),
+            f.normal.cast<float>(),
+            u32(corners_.size()),
+            0};
   for (const Vec3& c : f.corners)
     corners_.push_back({static_cast<float>(u.dot(c)), static_cast<float>(v.dot(c))});
   if (f.corners.empty()) corners_.push_back({0, 0});
@@ -104,7 +112,7 @@ void Beams::findSpansOf(std::size_t nodes) {
 void Beams::cut(std::uint32_t beam) {
   Span& s = spans_[beam];
   s.cut = true;
-  s.stiffness = s.stretch = 0;
+  s.stiffness = s.stretch = faces_[beam].stiffness = 0;
   s.bend.setZero();
   quick_[beam] = quickOf(s);
   if (!stale_.empty()) stale_[s.a] = stale_[s.b] = 1;
@@ -134,14 +142,30 @@ std::size_t Beams::keepOnly(std::span<const std::uint32_t> nodes, std::span<cons
   ends_.resize(beams.size());
   quick_.resize(beams.size());
   faces_.resize(beams.size());
+  keepSpansOf(nodes, beams);
   for (std::size_t k = 0; k < nodes.size() && !own_.empty(); ++k) {
     own_[k] = own_[nodes[k]];
     stale_[k] = stale_[nodes[k]];
   }
   if (!own_.empty()) own_.resize(nodes.size()), stale_.resize(nodes.size());
   makeSums(nodes.size());
-  findSpansOf(nodes.size());
   return cuts;
+}
+
+// As findSpansOf would find them.
+void Beams::keepSpansOf(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams) {
+  std::vector<std::uint32_t> now(of_.size() / 2, kLeft);
+  for (std::uint32_t n = 0; n < beams.size(); ++n) now[beams[n]] = n;
+  std::uint32_t end = 0;
+  for (std::size_t k = 0; k < nodes.size(); ++k) {
+    const std::uint32_t from = first_[nodes[k]], to = first_[nodes[k] + 1];
+    first_[k] = end;
+    for (std::uint32_t i = from; i < to; ++i)
+      if (now[of_[i]] != kLeft) of_[end++] = now[of_[i]];
+  }
+  first_[nodes.size()] = end;
+  first_.resize(nodes.size() + 1);
+  of_.resize(end);
 }
 
 double Beams::resist(const std::vector<Node>& nodes, const Sextets& u, double weight, Sextets& out) {
@@ -206,18 +230,17 @@ void Beams::invertOwn(const std::vector<Node>& nodes, double weight) {
   });
 }
 
-void Beams::readStresses(const Gives& u, std::vector<Stress>& out) const {
-  out.resize(spans_.size());
+void Beams::readStresses(const Gives& u, Stresses& out) const {
+  if (out.size() != spans_.size()) out.clear(), addUnset(out, spans_.size());
   InParts(spans_.size(), kBeamsAPart, team_).each([&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
-      const Span& s = spans_[k];
-      const Give &ua = u[s.a], &ub = u[s.b];
-      const Vec3f apart =
-          (s.stiffness * (ub.travel + ub.turn.cross(s.arm_b) - ua.travel - ua.turn.cross(s.arm_a)))
-              .cast<float>();
-      const Vec3f turned = (s.stiffness * (ub.turn - ua.turn)).cast<float>();
-      // A flat face: what turns it about its axes changes what stands square to it, the rest what lies along.
       const Faced& f = faces_[k];
+      const Give &ua = u[ends_[k].a], &ub = u[ends_[k].b];
+      const Vec3f apart =
+          (f.stiffness * (ub.travel + ub.turn.cross(f.arm_b) - ua.travel - ua.turn.cross(f.arm_a)))
+              .cast<float>();
+      const Vec3f turned = (f.stiffness * (ub.turn - ua.turn)).cast<float>();
+      // A flat face: what turns it about its axes changes what stands square to it, the rest what lies along.
       const float across = f.normal.dot(apart), along_u = f.u.dot(apart), along_v = f.v.dot(apart),
                   about_u = f.u.dot(turned), about_v = f.v.dot(turned), twist = f.normal.dot(turned);
       float tension = 0, compression = 0, shear = 0;

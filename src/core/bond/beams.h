@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <vector>
 
+#include "core/base/pages.h"
 #include "core/base/team.h"
 #include "core/bond/loops.h"
 #include "core/bond/stress.h"
@@ -25,7 +26,7 @@ struct Span {
 };
 using Spans = std::vector<Span>;
 
-using Sextets = std::vector<Sextet>;
+using Sextets = PagedVector<Sextet>;
 inline constexpr std::uint32_t kLeft = 0xffffffffu;
 inline constexpr std::size_t kPiecesAPart = 200;
 
@@ -69,6 +70,11 @@ class Beams {
 
   std::size_t size() const { return spans_.size(); }
   const Spans& spans() const { return spans_; }
+  const Quick& quick(std::size_t beam) const { return quick_[beam]; }
+  // Of a piece, the cut ones too.
+  std::span<const std::uint32_t> of(std::size_t piece) const {
+    return {of_.data() + first_[piece], first_[piece + 1] - first_[piece]};
+  }
   double density() const { return density_; }  // kg/m3 of the volume that they fill, about
 
   void cut(std::uint32_t beam);
@@ -86,11 +92,13 @@ class Beams {
   const Block* own() const { return own_.data(); }
 
   // At the corners of each face.
-  void readStresses(const Gives& u, std::vector<Stress>& out) const;
+  void readStresses(const Gives& u, Stresses& out) const;
 
  private:
-  // A span's face: two axes in it, its normal, and where its corners are.
+  // A span's face: two axes in it, its normal, and where its corners are; and of the span what reading needs.
   struct Faced {
+    Vec3 arm_a = Vec3::Zero(), arm_b = Vec3::Zero();
+    double stiffness = 0;
     Vec3f u = Vec3f::Zero(), v = Vec3f::Zero(), normal = Vec3f::Zero();
     std::uint32_t first = 0, end = 0;
   };
@@ -101,6 +109,7 @@ class Beams {
   void addFace(const Face& f);
   void makeSums(std::size_t nodes);
   void findSpansOf(std::size_t nodes);
+  void keepSpansOf(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams);
   void invert(const Node& node, std::size_t k);
 
   const Loops& loops_;

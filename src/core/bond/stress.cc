@@ -3,9 +3,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <utility>
 
 #include "core/bond/beams.h"
 #include "core/bond/coarse.h"
+#include "core/bond/local.h"
 
 namespace drubble::bond {
 
@@ -15,6 +17,8 @@ constexpr double kEnough = 0.01;          // error of the whole answer
 constexpr double kRough = 0.05;           // with which what is far over its strength is told from the rest
 constexpr double kFarOver = 2;            // times its strength
 constexpr std::size_t kRoughFrom = 2000;  // beams: few are solved for in no time
+constexpr int kMostLocal = 3;             // solves of a part, each about what the one before left
+constexpr double kGain = 0.5;             // and no more of them where one leaves more of the error
 constexpr int kMostIterations = 400;
 constexpr double kSafe = 0.8;     // of its strength: bonds that bear less need not be known exactly
 constexpr double kStale = 0.002;  // of the beams: so many cut, and the coarse level is made anew
@@ -49,7 +53,8 @@ struct StressSolver::Parts {
   bool anchored;
   InParts pieces;
   std::unique_ptr<Coarse> coarse;
-  std::size_t cuts = 0;  // since the coarse level was made
+  std::size_t cuts = 0;     // since the coarse level was made
+  bool fresh_cuts = false;  // since it was solved for last
   bool aged = false;
 
   Parts(std::vector<Node> n, const std::vector<Beam>& b, const Vec3& origin, Team* its_team, bool wide)
@@ -72,6 +77,15 @@ struct StressSolver::Parts {
     });
   }
 
+  // Takes what u bears of r away. Returns f.u.
+  double left(const Sextets& f, const Sextets& u, double weight, Sextets& q, Sextets& r) {
+    beams.resist(nodes, u, weight, q);
+    return pieces.sum([&](std::size_t begin, std::size_t end) {
+      loops.add(-1, q.data(), begin, end, r.data());
+      return loops.dot(f.data(), u.data(), begin, end);
+    });
+  }
+
   // From `gave`, which becomes the answer.
   Solved solve(const Gives& loads, double weight, bool with_coarse, Gives& gave, const WorstOf& worst) {
     Solved out;
@@ -84,19 +98,33 @@ struct StressSolver::Parts {
     gave.resize(n);
     Sextets u = sextetsOf(gave);
     beams.invertOwn(nodes, weight);
-    double fu = 0;
-    if (warm) {
-      beams.resist(nodes, u, weight, q);
-      fu = pieces.sum([&](std::size_t begin, std::size_t end) {
-        loops.add(-1, q.data(), begin, end, r.data());
-        return loops.dot(f.data(), u.data(), begin, end);
-      });
-    }
+    double fu = warm ? left(f, u, weight, q, r) : 0;
     double rz = precondition(r, with_coarse, z);
+    bool looked = false;
+    const bool large = beams.size() >= kRoughFrom, fresh = std::exchange(fresh_cuts, false);
+    // Whether it is known well enough; `error` tells how well.
+    const auto farOver = [&] {
+      if (looked || !worst || !large || !(out.error < kRough)) return false;
+      looked = true;
+      takeFrom(u, gave);
+      beams.readStresses(gave, out.stresses);
+      return worst(out.stresses) * (1 - 3 * out.error) > kFarOver;
+    };
     if (warm && fu > 0 && rz >= 0) {
       out.error = std::sqrt(rz / fu);
-      if (out.error < kEnough || worst) beams.readStresses(gave, out.stresses);
-      if (out.error < kEnough || (worst && worst(out.stresses) * (1 + 3 * out.error) < kSafe)) return out;
+      const bool may_stay = worst && !(large && fresh);
+      if (out.error < kEnough || may_stay) beams.readStresses(gave, out.stresses);
+      if (out.error < kEnough || (may_stay && worst(out.stresses) * (1 + 3 * out.error) < kSafe)) return out;
+      for (int k = 0; k < kMostLocal && large && out.error > kEnough; ++k) {
+        const double before = out.error;
+        if (!solveLocally(beams, nodes, loops, r, z, kEnough * kEnough * fu, u)) break;
+        r = f;
+        fu = left(f, u, weight, q, r);
+        rz = precondition(r, with_coarse, z);
+        out.error = fu > 0 && rz >= 0 ? std::sqrt(rz / fu) : 1;
+        if (farOver()) return out;
+        if (out.error > kGain * before) break;
+      }
     } else if (warm) {
       // What was is of no use: other loads altogether.
       u.assign(n, {});
@@ -105,7 +133,6 @@ struct StressSolver::Parts {
       rz = precondition(r, with_coarse, z);
     }
     p = z;
-    bool looked = false;
     while (rz > 0 && out.iterations < kMostIterations) {
       ++out.iterations;
       const double pq = beams.resist(nodes, p, weight, q);
@@ -120,12 +147,7 @@ struct StressSolver::Parts {
       const double next = precondition(r, with_coarse, z);
       out.error = fu > 0 ? std::sqrt(greatest(next, 0) / fu) : 0;
       if (out.error < kEnough) break;
-      if (worst && !looked && beams.size() >= kRoughFrom && out.error < kRough) {
-        looked = true;
-        takeFrom(u, gave);
-        beams.readStresses(gave, out.stresses);
-        if (worst(out.stresses) * (1 - 3 * out.error) > kFarOver) return out;
-      }
+      if (farOver()) return out;
       const double turn = next / rz;
       rz = next;
       pieces.each([&](std::size_t, std::size_t begin, std::size_t end) {
@@ -149,7 +171,7 @@ void StressSolver::cut(std::span<const std::uint32_t> beams) {
   for (const std::uint32_t k : beams) {
     if (parts_->beams.spans()[k].cut) continue;
     ++parts_->cuts;
-    parts_->aged = true;
+    parts_->aged = parts_->fresh_cuts = true;
     parts_->beams.cut(k);
   }
 }
@@ -158,7 +180,7 @@ bool StressSolver::aged() const { return parts_->aged; }
 
 void StressSolver::keepOnly(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams) {
   Parts& p = *parts_;
-  p.aged = true;
+  p.aged = p.fresh_cuts = true;
   std::vector<std::uint32_t> place(p.nodes.size(), kLeft);
   for (std::uint32_t n = 0; n < nodes.size(); ++n) {
     place[nodes[n]] = n;

@@ -14,6 +14,7 @@
 #include <span>
 #include <vector>
 
+#include "core/base/pages.h"
 #include "core/bond/bond.h"
 
 namespace drubble {
@@ -48,8 +49,10 @@ struct Beam {
   double stiffness = 1;  // Pa
 };
 
+using Stresses = PagedVector<Stress>;
+
 struct Solved {
-  std::vector<Stress> stresses;  // a beam
+  Stresses stresses;  // a beam
   int iterations = 0;
   double error = 0;  // of the whole answer, about: 0.02 is some 5 % in the worst bonds
 };

@@ -173,16 +173,17 @@ void NearPairs::findFor(const std::vector<std::uint32_t>& some) {
 }
 
 // Of the candidates, those that are pairs now.
-NearPairList NearPairs::overlapping(Team& team) const {
+NearPairList NearPairs::overlapping(Team& team, const Wanted& wanted) const {
   std::vector<NearPairList> found(static_cast<std::size_t>(team.size()));
   team.share(candidates_.size(), kPairsWorthAThread,
              [&](std::size_t part, std::size_t begin, std::size_t end) {
-               found[part].reserve(end - begin);
+               if (!wanted) found[part].reserve(end - begin);
                for (std::size_t n = begin; n < end; ++n) {
                  const std::uint32_t i = lower(candidates_[n]), j = higher(candidates_[n]);
                  const State a = state_[i], b = state_[j];
                  if ((a != State::Moving && b != State::Moving) || a == State::Out || b == State::Out)
                    continue;
+                 if (wanted && !wanted(i, j)) continue;
                  if (boxes_[i].overlaps(boxes_[j])) found[part].emplace_back(i, j);
                }
              });
@@ -190,7 +191,8 @@ NearPairList NearPairs::overlapping(Team& team) const {
 }
 
 NearPairList NearPairs::find(std::span<const std::uint32_t> moving, std::span<const std::uint32_t> settled,
-                             const std::function<Box(std::uint32_t)>& box_of, Team& team) {
+                             const std::function<Box(std::uint32_t)>& box_of, Team& team,
+                             const Wanted& wanted) {
   for (const std::uint32_t i : settled) boxes_[i] = box_of(i);
   team.share(moving.size(), kBoxesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t n = begin; n < end; ++n) {
@@ -207,7 +209,7 @@ NearPairList NearPairs::find(std::span<const std::uint32_t> moving, std::span<co
     findAll(team);
   else if (!out.empty())
     findFor(out);
-  return overlapping(team);
+  return overlapping(team, wanted);
 }
 
 }  // namespace drubble::collide

@@ -23,11 +23,12 @@ class NearPairs {
   explicit NearPairs(std::size_t count);
 
   // All overlapping pairs (i < j) of which one is among `moving` (ascending) and the other is known,
-  // ascending. `settled`: those that do not move whose boxes are new; they stay known until they are among
-  // `moving`. Box of those only are asked for. Cost: a few comparisons a piece that moves; about n log n in
-  // those that have left their fat boxes.
+  // ascending; of those, if `wanted` is given, for which it is true. `settled`: those that do not move whose
+  // boxes are new; they stay known until they are among `moving`. Box of those only are asked for. Cost: a
+  // few comparisons a piece that moves; about n log n in those that have left their fat boxes.
+  using Wanted = std::function<bool(std::uint32_t, std::uint32_t)>;
   NearPairList find(std::span<const std::uint32_t> moving, std::span<const std::uint32_t> settled,
-                    const std::function<Box(std::uint32_t)>& box_of, Team& team);
+                    const std::function<Box(std::uint32_t)>& box_of, Team& team, const Wanted& wanted = {});
 
   // Until it is among `moving` or `settled` again it is not known.
   void forget(std::uint32_t i);
@@ -64,7 +65,7 @@ class NearPairs {
   void findFor(const std::vector<std::uint32_t>& leaving);
   template <class Visit>
   void eachFatOver(std::uint32_t i, Visit visit) const;
-  NearPairList overlapping(Team& team) const;
+  NearPairList overlapping(Team& team, const Wanted& wanted) const;
 
   PagedVector<Box> boxes_, fat_;
   PagedVector<Vec3> travel_;  // of the box's middle, since the call before

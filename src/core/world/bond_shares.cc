@@ -20,16 +20,18 @@ double worstOfParts(std::size_t n, Team& team, Job job) {
 
 }  // namespace
 
-Shares::Shares(const Scene& s, const Cluster& c, const std::vector<double>& times, double frame) {
+Shares::Shares(const Scene& s, const Cluster& c, const std::vector<double>& times, double frame, Team& team)
+    : limits_(c.bonds.size()) {
   std::vector<double> strength;
   for (const BondTable& t : s.bond_tables)
     strength.push_back(t.strengthAt(frame) * (t.even ? 1 : bond::kUnevenPeak));
-  limits_.reserve(c.bonds.size());
-  for (const std::uint32_t k : c.bonds) {
-    const bond::Bond& b = s.bonds[k];
-    const double now = strength[b.table] * times[k];
-    limits_.push_back({bond::weaknessOf(b.strength, now), !(now > 0)});
-  }
+  team.share(limits_.size(), kBondsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t n = begin; n < end; ++n) {
+      const bond::Bond& b = s.bonds[c.bonds[n]];
+      const double now = strength[b.table] * times[c.bonds[n]];
+      limits_[n] = {bond::weaknessOf(b.strength, now), !(now > 0)};
+    }
+  });
 }
 
 double Shares::worst(std::span<const bond::Stress> stresses, Team& team) const {
@@ -55,6 +57,7 @@ OneSide::OneSide(const Scene& s, const Cluster& c, const std::vector<double>& sh
     : s_(s), c_(c), worst_(c.pieces.size() + c.anchors.size(), kNone) {
   for (std::uint32_t n = 0; n < share.size(); ++n)
     for (const std::uint32_t node : c.ends[n]) {
+      if (!(share[n] > 1)) continue;
       std::uint32_t& worst = worst_[node];
       if (worst == kNone || share[n] > share[worst]) worst = n;
     }

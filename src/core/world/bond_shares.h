@@ -14,7 +14,7 @@ namespace drubble::world {
 class Shares {
  public:
   // `times`: of its strength, that each of the scene's bonds has now.
-  Shares(const Scene& s, const Cluster& c, const std::vector<double>& times, double frame);
+  Shares(const Scene& s, const Cluster& c, const std::vector<double>& times, double frame, Team& team);
 
   // Its strength has come to nothing, by its table's keys or a rule.
   bool cued(std::size_t n) const { return limits_[n].cued; }
@@ -36,6 +36,7 @@ class Shares {
 class OneSide {
  public:
   OneSide(const Scene& s, const Cluster& c, const std::vector<double>& share);
+  // Of one that bears more than its strength.
   bool mayGo(std::size_t n) const;
 
  private:
@@ -43,7 +44,7 @@ class OneSide {
   const Scene& s_;
   const Cluster& c_;
   static constexpr std::uint32_t kNone = 0xffffffffu;
-  std::vector<std::uint32_t> worst_;  // a piece, or an anchor: of its bonds
+  std::vector<std::uint32_t> worst_;  // a piece, or an anchor: of its bonds that bear too much
 };
 
 // Whether a cluster that hung together still does now that these of its bonds are broken, too: as one, and

@@ -132,7 +132,7 @@ bool World::judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJu
     const bond::Solved solved = c.solver->sudden(loads[k], reach > 0 ? reach : kReach * c.traits.size);
     std::vector<double> share(c.bonds.size());
     std::vector<bond::Why> why(c.bonds.size());
-    worst[k] = Shares(scene_, c, times_, frame).judge(solved.stresses, team_, share, why);
+    worst[k] = Shares(scene_, c, times_, frame, team_).judge(solved.stresses, team_, share, why);
     noteShares(c, share, why, first_look);
     std::vector<std::uint32_t> gone;
     for (std::uint32_t n = 0; n < c.bonds.size(); ++n) {
@@ -226,7 +226,7 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   bond::Gives gave(loads.size());
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave[n] = gave_[c.pieces[n]];
   const Vec3 spin = c.pose.turn.conjugate() * c.spin;
-  const Shares shares(scene_, c, times_, frame);
+  const Shares shares(scene_, c, times_, frame, team_);
   if (!c.solver) c.solver = std::make_shared<bond::StressSolver>(solverOf(c));
   std::vector<std::uint32_t> gone, cued;  // a blow of this very substep may have taken some
   for (std::uint32_t n = 0; n < c.bonds.size(); ++n) {

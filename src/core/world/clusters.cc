@@ -3,6 +3,7 @@
 
 #include <algorithm>
 
+#include "core/base/prefetch.h"
 #include "core/base/sets.h"
 #include "core/solve/spring.h"
 #include "core/world/joining.h"
@@ -16,7 +17,12 @@ void measure(const Scene& s, Cluster& c) {
   double mass = 0, share = 0, travel = 0, turn = 0, inner = 0;
   solve::Traits& t = c.traits;
   Box box;
+  const auto prefetchFor = [&](std::size_t n) {  // prototypes are large and come in any order
+    if (n + 16 < c.pieces.size()) prefetch(s.pieces[c.pieces[n + 16]]);
+    if (n + 8 < c.pieces.size()) prefetch(s.prototypeOf(c.pieces[n + 8]).traits);
+  };
   for (const std::uint32_t i : c.pieces) {
+    prefetchFor(c.at.size());
     const solve::Traits& own = s.prototypeOf(i).traits;
     const double m = own.mass();
     mass += m;
@@ -33,6 +39,7 @@ void measure(const Scene& s, Cluster& c) {
   c.centre /= mass;
   Mat3 inertia = Mat3::Zero();
   for (std::size_t n = 0; n < c.pieces.size(); ++n) {
+    prefetchFor(n);
     const solve::Traits& own = s.prototypeOf(c.pieces[n]).traits;
     const Mat3 axes = c.at[n].turn.normalized().toRotationMatrix();
     const Vec3 r = c.at[n].position -= c.centre;
@@ -124,15 +131,16 @@ std::vector<Cluster> partsOf(const Scene& s, const Cluster& whole, const std::ve
       if (node < own) held[node] = 1;
   }
   std::vector<Cluster> out;
-  std::vector<std::uint32_t> of(own, kNoCluster), place(own, 0);  // `of`: of the first piece
+  std::vector<std::uint32_t> of(own, kNoCluster), place(own, 0);
   for (std::uint32_t node = 0; node < own; ++node) {
     if (!held[node]) continue;
-    const std::uint32_t first = sets.find(node);
-    if (of[first] == kNoCluster) {
-      of[first] = u32(out.size());
+    std::uint32_t& part = of[sets.find(node)];
+    if (part == kNoCluster) {
+      part = u32(out.size());
       out.emplace_back();
     }
-    Cluster& c = out[of[first]];
+    of[node] = part;
+    Cluster& c = out[part];
     place[node] = u32(c.pieces.size());
     c.pieces.push_back(whole.pieces[node]);
     c.starts.push_back(whole.starts[node]);
@@ -141,7 +149,7 @@ std::vector<Cluster> partsOf(const Scene& s, const Cluster& whole, const std::ve
     for (std::size_t n = 0; n < whole.bonds.size(); ++n) {
       if (broken[whole.bonds[n]]) continue;
       const std::uint32_t one = whole.ends[n][0] < own ? whole.ends[n][0] : whole.ends[n][1];
-      visit(n, out[of[sets.find(one)]]);
+      visit(n, out[of[one]]);
     }
   };
   eachBond([&](std::size_t n, Cluster& c) {

@@ -13,7 +13,6 @@ namespace drubble::world {
 namespace {
 
 constexpr std::size_t kMoreContacts = 64;  // room for those that come
-constexpr double kLookAhead = 0.02;        // of the smaller piece's size
 constexpr double kFollowed = 1e-3;         // of the smaller piece's size: so far a patch goes on as it is
 constexpr double kClipped =
     1e-2;  // and so far it is cut anew against the same face, without a search for one
@@ -21,33 +20,6 @@ constexpr double kSamePlace =
     0.05;  // of the smaller piece's size: how far a contact point may wander and be the same
 
 }  // namespace
-
-// Where a piece may come within h.
-Box World::sweptBox(std::size_t i, double h) const {
-  const shape::Shape& s = shapeOf(i);
-  Box box = shape::boundsAt(s, motion_.pose(i)).grown(bendSpeed(i) * h + s.margin);
-  if (!mobile(i)) return box;
-  const solve::Traits& t = traits_[i];
-  const Vec3 travel = motion_.velocity[i] * h;
-  box.add(Box{box.low + travel, box.high + travel});
-  const double swing = least(motion_.spin[i].norm() * h, 2) * (t.outer_radius - t.inner_radius);
-  const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * t.size;
-  return box.grown(swing + ahead + pullOn(i) * h * h);
-}
-
-// How far apart two pieces may be and still meet within the substep.
-double World::reach(std::size_t a, std::size_t b, double h) const {
-  double size = std::numeric_limits<double>::infinity(), swing = 0;
-  for (const std::size_t i : {a, b}) {
-    if (traits_[i].dynamic) size = least(size, traits_[i].size);
-    if (mobile(i)) swing += least(motion_.spin[i].norm() * h, 2) * traits_[i].outer_radius;
-  }
-  const double ahead = scene_.solver.look_ahead >= 0 ? scene_.solver.look_ahead : kLookAhead * size;
-  // Either may be stopped short by a third within the substep: the other then comes on with its own speed.
-  const double speed = greatest((motion_.velocity[a] - motion_.velocity[b]).norm(),
-                                greatest(motion_.velocity[a].norm(), motion_.velocity[b].norm()));
-  return ahead + swing + (speed + bendSpeed(a) + bendSpeed(b)) * h + greatest(pullOn(a), pullOn(b)) * h * h;
-}
 
 namespace {
 
@@ -280,15 +252,7 @@ void World::shelve() {
 solve::Contacts World::findContacts(double h) {
   engine_.enter(Work::Nearness);
   shelve();
-  std::vector<std::uint32_t> moving;
-  for (std::uint32_t i = 0; i < in_play_.size(); ++i)
-    if (in_play_[i] != 0 && scene_.pieces[i].collide) moving.push_back(i);
-  for (const std::uint32_t i : bending_pieces_)
-    if (in_play_[i] == 0) settled_.push_back(i);
-  std::erase_if(settled_, [&](std::uint32_t i) { return !scene_.pieces[i].collide; });
-  const collide::NearPairList pairs = near_.find(
-      moving, settled_, [&](std::uint32_t i) { return sweptBox(i, h); }, team_);
-  settled_.clear();
+  const collide::NearPairList pairs = findNear(h);
   engine_.enter(Work::Pairs);
   findWays();
   std::vector<FoundContacts> parts(static_cast<std::size_t>(team_.size()));

@@ -68,6 +68,7 @@ World::World(const Scene& scene, Machine machine)
       rules_(scene),
       in_play_(scene.pieces.size(), 1),
       near_(scene.pieces.size()),
+      loose_boxes_(scene.pieces.size()),
       smallest_core_(std::numeric_limits<double>::infinity()),
       team_(machine.threads),
       engine_{&solve::kernelOf(machine.lanes), &team_} {

@@ -26,6 +26,7 @@
 #include "core/solve/substep.h"
 #include "core/world/clusters.h"
 #include "core/world/frame_stats.h"
+#include "core/world/loose_boxes.h"
 #include "core/world/pair_rules.h"
 #include "core/world/parts.h"
 #include "core/world/resting.h"
@@ -300,7 +301,9 @@ class World {
   double restOverlap(PieceId a, PieceId b) const;
   void shrinkRestOverlaps();
   void findStartLoads();
+  Box swept(std::size_t piece, Box box, double h) const;
   Box sweptBox(std::size_t piece, double h) const;
+  collide::NearPairList findNear(double h);
   double reach(std::size_t a, std::size_t b, double h) const;
   void shelve();
   solve::Contacts findContacts(double h);
@@ -407,6 +410,7 @@ class World {
   std::vector<char> in_play_;
   std::vector<std::uint32_t> settled_;  // came to rest since contacts were found last
   collide::NearPairs near_;
+  LooseBoxes loose_boxes_;
   double smallest_core_;  // m: inner radius of the smallest piece that may move by itself
 
   Team team_;
