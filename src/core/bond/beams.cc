@@ -230,32 +230,37 @@ void Beams::invertOwn(const std::vector<Node>& nodes, double weight) {
   });
 }
 
+Stress Beams::stressOf(const Gives& u, std::size_t k) const {
+  const Faced& f = faces_[k];
+  const Give &ua = u[ends_[k].a], &ub = u[ends_[k].b];
+  const Vec3f apart =
+      (f.stiffness * (ub.travel + ub.turn.cross(f.arm_b) - ua.travel - ua.turn.cross(f.arm_a))).cast<float>();
+  const Vec3f turned = (f.stiffness * (ub.turn - ua.turn)).cast<float>();
+  // A flat face: what turns it about its axes changes what stands square to it, the rest what lies along.
+  const float across = f.normal.dot(apart), along_u = f.u.dot(apart), along_v = f.v.dot(apart),
+              about_u = f.u.dot(turned), about_v = f.v.dot(turned), twist = f.normal.dot(turned);
+  float tension = 0, compression = 0, shear = 0;
+  for (std::uint32_t n = f.first; n < f.end; ++n) {
+    const Corner& c = corners_[n];
+    const float square = across + about_u * c.v - about_v * c.u, p = along_u - twist * c.v,
+                q = along_v + twist * c.u, flat = p * p + q * q;
+    tension = tension < square ? square : tension;
+    compression = compression < -square ? -square : compression;
+    shear = shear < flat ? flat : shear;
+  }
+  return {static_cast<double>(tension), static_cast<double>(compression),
+          static_cast<double>(std::sqrt(shear))};
+}
+
 void Beams::readStresses(const Gives& u, Stresses& out) const {
   if (out.size() != spans_.size()) out.clear(), addUnset(out, spans_.size());
   InParts(spans_.size(), kBeamsAPart, team_).each([&](std::size_t, std::size_t begin, std::size_t end) {
-    for (std::size_t k = begin; k < end; ++k) {
-      const Faced& f = faces_[k];
-      const Give &ua = u[ends_[k].a], &ub = u[ends_[k].b];
-      const Vec3f apart =
-          (f.stiffness * (ub.travel + ub.turn.cross(f.arm_b) - ua.travel - ua.turn.cross(f.arm_a)))
-              .cast<float>();
-      const Vec3f turned = (f.stiffness * (ub.turn - ua.turn)).cast<float>();
-      // A flat face: what turns it about its axes changes what stands square to it, the rest what lies along.
-      const float across = f.normal.dot(apart), along_u = f.u.dot(apart), along_v = f.v.dot(apart),
-                  about_u = f.u.dot(turned), about_v = f.v.dot(turned), twist = f.normal.dot(turned);
-      float tension = 0, compression = 0, shear = 0;
-      for (std::uint32_t n = f.first; n < f.end; ++n) {
-        const Corner& c = corners_[n];
-        const float square = across + about_u * c.v - about_v * c.u, p = along_u - twist * c.v,
-                    q = along_v + twist * c.u, flat = p * p + q * q;
-        tension = tension < square ? square : tension;
-        compression = compression < -square ? -square : compression;
-        shear = shear < flat ? flat : shear;
-      }
-      out[k] = {static_cast<double>(tension), static_cast<double>(compression),
-                static_cast<double>(std::sqrt(shear))};
-    }
+    for (std::size_t k = begin; k < end; ++k) out[k] = stressOf(u, k);
   });
+}
+
+void Beams::readStresses(const Gives& u, std::span<const std::uint32_t> some, Stresses& out) const {
+  for (const std::uint32_t k : some) out[k] = stressOf(u, k);
 }
 
 }  // namespace drubble::bond

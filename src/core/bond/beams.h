@@ -78,6 +78,10 @@ class Beams {
   double density() const { return density_; }  // kg/m3 of the volume that they fill, about
 
   void cut(std::uint32_t beam);
+  // out += what the beam resists u with.
+  void resistOne(std::uint32_t beam, const Sextets& u, Sextets& out) const {
+    loops_.pull(quick_.data(), ends_.data(), beam, beam + 1, u.data(), out.data());
+  }
 
   // Of StressSolver::keepOnly; `place`: of each node among those that stay, or kLeft. Returns how many beams
   // were cut that had not been.
@@ -93,6 +97,8 @@ class Beams {
 
   // At the corners of each face.
   void readStresses(const Gives& u, Stresses& out) const;
+  // Of some.
+  void readStresses(const Gives& u, std::span<const std::uint32_t> some, Stresses& out) const;
 
  private:
   // A span's face: two axes in it, its normal, and where its corners are; and of the span what reading needs.
@@ -107,6 +113,7 @@ class Beams {
   };
 
   void addFace(const Face& f);
+  Stress stressOf(const Gives& u, std::size_t k) const;
   void makeSums(std::size_t nodes);
   void findSpansOf(std::size_t nodes);
   void keepSpansOf(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams);

@@ -9,12 +9,16 @@
 
 namespace drubble::bond {
 
-// Adds to `u`, in up to a quarter of the pieces. `residual`: what u leaves of what acts on the pieces, `z`
-// about what that makes them give; `enough`: the square of an error at which it is good enough, as r.z.
-// False: too much of the whole would have to be looked at, and nothing was done. Method: conjugate gradients
-// with the pieces' own blocks (a subdomain's solve with fixed rim, as in Schwarz's alternating method). Bits:
-// a function of what it is given.
-bool solveLocally(const Beams& beams, const std::vector<Node>& nodes, const Loops& loops,
-                  const Sextets& residual, const Sextets& z, double enough, Sextets& u);
+// Where most is amiss: `residual` is what is left of what acts on the pieces, `z` about what it makes them
+// give.
+std::vector<std::uint32_t> piecesAmiss(const Sextets& residual, const Sextets& z);
+
+// Adds to `u` in pieces `about` and those around them, up to a quarter of all, and takes what that bears from
+// `residual`; `enough`: the square of an error at which it is good enough, as r.z. Returns the pieces; none:
+// it would have been too many, or nothing. Method: conjugate gradients with the pieces' own blocks, all else
+// held (a subdomain's solve as in Schwarz's alternating method). Bits: a function of what it is given.
+std::vector<std::uint32_t> solveLocally(const Beams& beams, const std::vector<Node>& nodes,
+                                        const Loops& loops, std::span<const std::uint32_t> about,
+                                        double enough, Sextets& residual, Sextets& u);
 
 }  // namespace drubble::bond

@@ -13,15 +13,17 @@ namespace drubble::bond {
 
 namespace {
 
-constexpr double kEnough = 0.01;          // error of the whole answer
-constexpr double kRough = 0.05;           // with which what is far over its strength is told from the rest
-constexpr double kFarOver = 2;            // times its strength
+constexpr double kEnough = 0.01;  // error of the whole answer
+constexpr double kRough = 0.05;   // with which what is far over its strength is told from the rest
+constexpr double kFarOver = 2;    // times its strength
+constexpr double kGood = 0.02;    // with which what is over its strength is told: 5 % in the worst bonds
 constexpr std::size_t kRoughFrom = 2000;  // beams: few are solved for in no time
 constexpr int kMostLocal = 3;             // solves of a part, each about what the one before left
 constexpr double kGain = 0.5;             // and no more of them where one leaves more of the error
 constexpr int kMostIterations = 400;
-constexpr double kSafe = 0.8;     // of its strength: bonds that bear less need not be known exactly
-constexpr double kStale = 0.002;  // of the beams: so many cut, and the coarse level is made anew
+constexpr double kSafe = 0.8;          // of its strength: bonds that bear less need not be known exactly
+constexpr double kStale = 0.002;       // of the beams: so many cut, and the coarse level is made anew
+constexpr double kStaleOfMany = 0.01;  // where what is about the cuts is solved for by itself first
 
 Sextets sextetsOf(const Gives& x) {
   Sextets out(x.size());
@@ -33,10 +35,14 @@ Sextets sextetsOf(const Gives& x) {
   return out;
 }
 
+Give giveOf(const Sextet& s) { return {vec3(s.x[0], s.x[1], s.x[2]), vec3(s.x[4], s.x[5], s.x[6])}; }
+
 void takeFrom(const Sextets& x, Gives& out) {
-  for (std::size_t k = 0; k < x.size(); ++k)
-    out[k] = {vec3(x[k].x[0], x[k].x[1], x[k].x[2]), vec3(x[k].x[4], x[k].x[5], x[k].x[6])};
+  for (std::size_t k = 0; k < x.size(); ++k) out[k] = giveOf(x[k]);
 }
+
+// Whether something bears more than it can, however wrong the answer, so that another is asked for anyway.
+bool over(double worst, double error) { return worst * (1 - 3 * error) > (error < kGood ? 1 : kFarOver); }
 
 bool anyFixed(const std::vector<Node>& nodes) {
   return std::any_of(nodes.begin(), nodes.end(), [](const Node& n) { return n.fixed; });
@@ -56,6 +62,11 @@ struct StressSolver::Parts {
   std::size_t cuts = 0;     // since the coarse level was made
   bool fresh_cuts = false;  // since it was solved for last
   bool aged = false;
+  // As the last solve left them: what acts, what the pieces give, what is left. `kept`: they are of what
+  // lasts, and nothing but cuts has come since.
+  Sextets f, u, r;
+  bool kept = false;
+  std::vector<std::uint32_t> cut_ends;  // pieces whose beams were cut since
 
   Parts(std::vector<Node> n, const std::vector<Beam>& b, const Vec3& origin, Team* its_team, bool wide)
       : nodes(std::move(n)),
@@ -67,7 +78,7 @@ struct StressSolver::Parts {
         pieces(nodes.size(), kPiecesAPart, team) {}
 
   // z = about what r makes the pieces give. Returns r.z.
-  double precondition(const Sextets& r, bool with_coarse, Sextets& z) const {
+  double precondition(bool with_coarse, Sextets& z) const {
     Coarse* groups = with_coarse ? coarse.get() : nullptr;
     if (groups != nullptr) groups->solve(r);
     return pieces.sum([&](std::size_t begin, std::size_t end) {
@@ -77,38 +88,64 @@ struct StressSolver::Parts {
     });
   }
 
-  // Takes what u bears of r away. Returns f.u.
-  double left(const Sextets& f, const Sextets& u, double weight, Sextets& q, Sextets& r) {
-    beams.resist(nodes, u, weight, q);
-    return pieces.sum([&](std::size_t begin, std::size_t end) {
-      loops.add(-1, q.data(), begin, end, r.data());
-      return loops.dot(f.data(), u.data(), begin, end);
-    });
+  double bears() const {
+    return pieces.sum(
+        [&](std::size_t begin, std::size_t end) { return loops.dot(f.data(), u.data(), begin, end); });
+  }
+
+  // What is about the cuts anew, all else as it was. False: that is not good enough.
+  bool solveAbout(Gives& gave, Stresses& stresses, const WorstOfSome& worst) {
+    if (!kept || !coarse || beams.size() < kRoughFrom || cut_ends.empty()) return false;
+    beams.invertOwn(nodes, 0);
+    const double enough = kEnough * kEnough * bears();
+    const std::vector<std::uint32_t> some = solveLocally(beams, nodes, loops, cut_ends, enough, r, u);
+    cut_ends.clear();
+    if (some.empty()) return false;
+    std::vector<std::uint32_t> changed;
+    for (const std::uint32_t k : some) {
+      gave[k] = giveOf(u[k]);
+      for (const std::uint32_t n : beams.of(k)) changed.push_back(n);
+    }
+    Sextets z(nodes.size());
+    const double rz = precondition(true, z), fu = bears(), error = std::sqrt(rz / fu);
+    if (!(fu > 0 && rz >= 0 && error < kRough)) return false;
+    beams.readStresses(gave, changed, stresses);
+    return over(worst(stresses, changed), error) || error < kEnough;
   }
 
   // From `gave`, which becomes the answer.
   Solved solve(const Gives& loads, double weight, bool with_coarse, Gives& gave, const WorstOf& worst) {
     Solved out;
     const std::size_t n = nodes.size();
-    Sextets f = sextetsOf(loads);
+    f = sextetsOf(loads);
     for (std::size_t k = 0; k < n; ++k)
       if (nodes[k].fixed) f[k] = {};
-    Sextets r = f, z(n), p, q(n);
+    r = f;
+    Sextets z(n), p, q(n);
     const bool warm = gave.size() == n;
     gave.resize(n);
-    Sextets u = sextetsOf(gave);
+    u = sextetsOf(gave);
+    cut_ends.clear();
+    kept = with_coarse;
     beams.invertOwn(nodes, weight);
-    double fu = warm ? left(f, u, weight, q, r) : 0;
-    double rz = precondition(r, with_coarse, z);
-    bool looked = false;
+    double fu = 0;
+    if (warm) {
+      beams.resist(nodes, u, weight, q);
+      pieces.each([&](std::size_t, std::size_t begin, std::size_t end) {
+        loops.add(-1, q.data(), begin, end, r.data());
+      });
+      fu = bears();
+    }
+    double rz = precondition(with_coarse, z);
+    double next_look = kRough;
     const bool large = beams.size() >= kRoughFrom, fresh = std::exchange(fresh_cuts, false);
-    // Whether it is known well enough; `error` tells how well.
-    const auto farOver = [&] {
-      if (looked || !worst || !large || !(out.error < kRough)) return false;
-      looked = true;
+    // Whether it is known well enough already that bonds go; `error` tells how well.
+    const auto surelyOver = [&] {
+      if (!worst || !large || !(out.error < next_look)) return false;
+      next_look = out.error < kGood ? 0 : kGood;
       takeFrom(u, gave);
       beams.readStresses(gave, out.stresses);
-      return worst(out.stresses) * (1 - 3 * out.error) > kFarOver;
+      return over(worst(out.stresses), out.error);
     };
     if (warm && fu > 0 && rz >= 0) {
       out.error = std::sqrt(rz / fu);
@@ -117,12 +154,11 @@ struct StressSolver::Parts {
       if (out.error < kEnough || (may_stay && worst(out.stresses) * (1 + 3 * out.error) < kSafe)) return out;
       for (int k = 0; k < kMostLocal && large && out.error > kEnough; ++k) {
         const double before = out.error;
-        if (!solveLocally(beams, nodes, loops, r, z, kEnough * kEnough * fu, u)) break;
-        r = f;
-        fu = left(f, u, weight, q, r);
-        rz = precondition(r, with_coarse, z);
+        if (solveLocally(beams, nodes, loops, piecesAmiss(r, z), kEnough * kEnough * fu, r, u).empty()) break;
+        fu = bears();
+        rz = precondition(with_coarse, z);
         out.error = fu > 0 && rz >= 0 ? std::sqrt(rz / fu) : 1;
-        if (farOver()) return out;
+        if (surelyOver()) return out;
         if (out.error > kGain * before) break;
       }
     } else if (warm) {
@@ -130,7 +166,7 @@ struct StressSolver::Parts {
       u.assign(n, {});
       r = f;
       fu = 0;
-      rz = precondition(r, with_coarse, z);
+      rz = precondition(with_coarse, z);
     }
     p = z;
     while (rz > 0 && out.iterations < kMostIterations) {
@@ -144,10 +180,10 @@ struct StressSolver::Parts {
         return warm ? loops.dot(f.data(), u.data(), begin, end) : 0;
       });
       if (!warm) fu = before;
-      const double next = precondition(r, with_coarse, z);
+      const double next = precondition(with_coarse, z);
       out.error = fu > 0 ? std::sqrt(greatest(next, 0) / fu) : 0;
       if (out.error < kEnough) break;
-      if (farOver()) return out;
+      if (surelyOver()) return out;
       const double turn = next / rz;
       rz = next;
       pieces.each([&](std::size_t, std::size_t begin, std::size_t end) {
@@ -168,11 +204,20 @@ StressSolver::~StressSolver() = default;
 StressSolver::StressSolver(StressSolver&&) noexcept = default;
 
 void StressSolver::cut(std::span<const std::uint32_t> beams) {
+  Parts& p = *parts_;
   for (const std::uint32_t k : beams) {
-    if (parts_->beams.spans()[k].cut) continue;
-    ++parts_->cuts;
-    parts_->aged = parts_->fresh_cuts = true;
-    parts_->beams.cut(k);
+    const Span& s = p.beams.spans()[k];
+    if (s.cut) continue;
+    ++p.cuts;
+    p.aged = p.fresh_cuts = true;
+    if (p.kept) {
+      p.beams.resistOne(k, p.u, p.r);
+      for (const std::uint32_t end : {s.a, s.b}) {
+        p.cut_ends.push_back(end);
+        if (p.nodes[end].fixed) p.r[end] = {};
+      }
+    }
+    p.beams.cut(k);
   }
 }
 
@@ -181,6 +226,7 @@ bool StressSolver::aged() const { return parts_->aged; }
 void StressSolver::keepOnly(std::span<const std::uint32_t> nodes, std::span<const std::uint32_t> beams) {
   Parts& p = *parts_;
   p.aged = p.fresh_cuts = true;
+  p.kept = false;
   std::vector<std::uint32_t> place(p.nodes.size(), kLeft);
   for (std::uint32_t n = 0; n < nodes.size(); ++n) {
     place[nodes[n]] = n;
@@ -236,11 +282,16 @@ Solved StressSolver::sustained(std::span<const Load> loads, const Vec3& spin, Gi
   Parts& p = *parts_;
   Gives f = givesOf(loads);
   if (!p.anchored) balance(p.nodes, spin, f);
-  if (!p.coarse || static_cast<double>(p.cuts) > kStale * static_cast<double>(p.beams.size())) {
+  const double stale = p.beams.size() >= kRoughFrom ? kStaleOfMany : kStale;
+  if (!p.coarse || static_cast<double>(p.cuts) > stale * static_cast<double>(p.beams.size())) {
     p.coarse = std::make_unique<Coarse>(p.nodes, p.beams.spans(), p.loops);
     p.cuts = 0;
   }
   return p.solve(f, 0, true, gave, worst);
+}
+
+bool StressSolver::aboutCuts(Gives& gave, Stresses& stresses, const WorstOfSome& worst) {
+  return parts_->solveAbout(gave, stresses, worst);
 }
 
 Solved StressSolver::sudden(std::span<const Load> loads, double reach) {

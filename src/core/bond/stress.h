@@ -59,6 +59,8 @@ struct Solved {
 
 // The worst share of its strength that any bond bears, of these stresses.
 using WorstOf = std::function<double(std::span<const Stress>)>;
+// The same where only those of some beams have changed since the last.
+using WorstOfSome = std::function<double(std::span<const Stress>, std::span<const std::uint32_t> changed)>;
 
 // Peaks come out so much too high where cells differ in size, and bonds are compared with what a beam bears.
 inline constexpr double kUnevenPeak = 1.22;
@@ -88,6 +90,12 @@ class StressSolver {
   // bears far more than it can, a rough answer will do. Cost: about 10 to 20 passes over the beams; two,
   // where it stays.
   Solved sustained(std::span<const Load> loads, const Vec3& spin, Gives& gave, const WorstOf& worst = {});
+
+  // The same under the loads of the last solve, where beams were cut since: only what is about them gives
+  // otherwise. `gave` and `stresses` as that solve left them; `worst` is told which have changed. False: this
+  // is not good enough, or it is so few beams that it is not worth while; then it is for `sustained`. Cost:
+  // what is about the cuts, and about one pass over the pieces.
+  bool aboutCuts(Gives& gave, Stresses& stresses, const WorstOfSome& worst);
 
   // Under a blow, felt within about `reach` (m) of it: inertia bears what lies farther.
   Solved sudden(std::span<const Load> loads, double reach);

@@ -253,4 +253,39 @@ TEST_CASE("what a solid bears about a fresh cut is what one that never had those
   CHECK(off < 0.05 * most);
 }
 
+TEST_CASE("about cuts alone is good enough where they are few, and tells what has changed", "[bond]") {
+  const CutSolid c = cutSolid(Vec3(2, 1, 1), 2500, 3, 2000);
+  const std::vector<Load> loads = pulled(c);
+  StressSolver cracked = c.solver(), other = c.solver();
+  Gives gave, cold;
+  Stresses stresses = cracked.sustained(loads, Vec3::Zero(), gave).stresses;
+  const Stresses before = stresses;
+  const auto worst = [&](std::span<const Stress> s, std::span<const std::uint32_t> changed) {
+    std::vector<char> told(s.size(), 0);
+    for (const std::uint32_t n : changed) told[n] = 1;
+    for (std::size_t n = 0; n < s.size(); ++n)
+      if (!told[n]) REQUIRE(s[n].tension == before[n].tension);
+    return 10.0;  // far over what anything could bear
+  };
+  CHECK(!cracked.aboutCuts(gave, stresses, worst));  // none
+  const std::vector<std::uint32_t> gone = {100, 101};
+  cracked.cut(gone);
+  other.cut(gone);
+  REQUIRE(cracked.aboutCuts(gave, stresses, worst));
+  const Solved whole = other.sustained(loads, Vec3::Zero(), cold);
+  double most = 0, off = 0;
+  for (std::size_t k = 0; k < c.beams.size(); ++k) {
+    most = greatest(most, whole.stresses[k].tension);
+    off = greatest(off, absolute(stresses[k].tension - whole.stresses[k].tension));
+  }
+  CHECK(stresses[100].tension == 0);
+  CHECK(off < 0.1 * most);
+  StressSolver small = cutSolid(Vec3(2, 1, 1), 60, 3, 2000).solver();
+  Gives few;
+  std::vector<Load> weight(60, Load{Vec3(0, -1, 0), Vec3::Zero()});
+  stresses = small.sustained(weight, Vec3::Zero(), few).stresses;
+  small.cut(std::vector<std::uint32_t>{3});
+  CHECK(!small.aboutCuts(few, stresses, worst));
+}
+
 }  // namespace drubble::bond

@@ -53,6 +53,14 @@ double Shares::judge(std::span<const bond::Stress> stresses, Team& team, std::ve
   });
 }
 
+double Shares::judgeSome(std::span<const bond::Stress> stresses, std::span<const std::uint32_t> some,
+                         std::vector<double>& share, std::vector<bond::Why>& why) const {
+  for (const std::uint32_t n : some) share[n] = bond::shareOf(stresses[n], limits_[n].weakness, &why[n]);
+  double most = 0;
+  for (const double x : share) most = greatest(most, x);
+  return most;
+}
+
 OneSide::OneSide(const Scene& s, const Cluster& c, const std::vector<double>& share)
     : s_(s), c_(c), worst_(c.pieces.size() + c.anchors.size(), kNone) {
   for (std::uint32_t n = 0; n < share.size(); ++n)

@@ -22,6 +22,9 @@ class Shares {
   // Fills in each bond's share and by what it bears that. Returns the worst.
   double judge(std::span<const bond::Stress> stresses, Team& team, std::vector<double>& share,
                std::vector<bond::Why>& why) const;
+  // The same of some, where those of the others stand already.
+  double judgeSome(std::span<const bond::Stress> stresses, std::span<const std::uint32_t> some,
+                   std::vector<double>& share, std::vector<bond::Why>& why) const;
 
  private:
   struct Limit {

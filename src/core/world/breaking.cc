@@ -241,10 +241,19 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   c.solver->cut(gone);
   std::vector<double> share(c.bonds.size());
   std::vector<bond::Why> why(c.bonds.size());
+  bond::Stresses stresses;
   for (int round = 0; round < kMostRounds && !apart; ++round) {
-    const bond::Solved solved = c.solver->sustained(
-        loads, spin, gave, [&](std::span<const bond::Stress> s) { return shares.worst(s, team_); });
-    const double worst = shares.judge(solved.stresses, team_, share, why);
+    double worst = 0;
+    const auto judgeSome = [&](std::span<const bond::Stress> s, std::span<const std::uint32_t> some) {
+      return worst = shares.judgeSome(s, some, share, why);
+    };
+    if (round == 0 || !c.solver->aboutCuts(gave, stresses, judgeSome)) {
+      stresses = c.solver
+                     ->sustained(loads, spin, gave,
+                                 [&](std::span<const bond::Stress> s) { return shares.worst(s, team_); })
+                     .stresses;
+      worst = shares.judge(stresses, team_, share, why);
+    }
     noteShares(c, share, why, judge.breaks.empty());
     if (!(worst > 1)) break;
     const OneSide sides(scene_, c, share);
