@@ -217,6 +217,7 @@ void clear(ContactBlock& b) {
 }
 
 constexpr std::size_t kBlocksWorthAThread = 32, kBodiesWorthAThread = 128;
+constexpr std::size_t kBlocksAhead = 2;  // whose contacts are asked for
 
 }  // namespace
 
@@ -293,8 +294,8 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
   const Contact nobody;
   // The contact of a lane two blocks ahead, and the bodies that one block ahead names.
   const auto prefetchFor = [&](std::size_t n, std::size_t lane) {
-    if (n + 2 < of_block.size() && lane < of_block[n + 2].size())
-      prefetch(in.contacts[of_block[n + 2][lane]]);
+    if (n + kBlocksAhead < of_block.size() && lane < of_block[n + kBlocksAhead].size())
+      prefetch(in.contacts[of_block[n + kBlocksAhead][lane]]);
     if (n + 1 >= of_block.size() || lane >= of_block[n + 1].size()) return;
     const Link& l = links[of_block[n + 1][lane]];
     prefetch((*in.briefs)[l.a]);
@@ -328,8 +329,6 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
 }
 
 namespace {
-
-constexpr std::size_t kBlocksAhead = 2;
 
 void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& contacts) {
   const ContactBlock& b = list.blocks[n];

@@ -12,9 +12,9 @@ class LooseBoxes {
   explicit LooseBoxes(std::size_t count) : seen_(count) {}
 
   // Holds the shape of `i` at `pose`: its box when it was last looked at closely, carried along and grown by
-  // as much as it may have turned out of it; looked at again where that comes to much. Which of the two it is
-  // hangs on what was asked before: nothing but what is left out may. For different i at the same time. Cost:
-  // some 40 operations.
+  // as much as it may have turned out of it; looked at again where that comes to much. How large it is hangs
+  // on what was asked before: it may save looking at something, but decide nothing. For different i at the
+  // same time. Cost: some 40 operations.
   Box around(std::size_t i, const shape::Shape& s, const Pose& pose) {
     Seen& seen = seen_[i];
     const double turned = 2.0001 * (pose.turn * seen.pose.turn.conjugate()).vec().norm() * s.outer_radius;

@@ -58,14 +58,11 @@ collide::NearPairList World::findNear(double h) {
   const auto box_of = [&](std::uint32_t i) {
     return loose(i) ? swept(i, loose_boxes_.around(i, shapeOf(i), motion_.pose(i)), h) : sweptBox(i, h);
   };
-  if (clusters_.empty()) {
-    collide::NearPairList pairs = near_.find(moving, settled_, box_of, team_);
-    settled_.clear();
-    return pairs;
-  }
-  collide::NearPairList pairs = near_.find(moving, settled_, box_of, team_,
-                                           [&](std::uint32_t i, std::uint32_t j) { return !together(i, j); });
+  collide::NearPairs::Wanted wanted;
+  if (!clusters_.empty()) wanted = [&](std::uint32_t i, std::uint32_t j) { return !together(i, j); };
+  collide::NearPairList pairs = near_.find(moving, settled_, box_of, team_, wanted);
   settled_.clear();
+  if (clusters_.empty()) return pairs;
   std::vector<std::uint32_t> close;
   std::vector<std::uint32_t> place(motion_.size(), 0);  // from 1
   for (const auto& [i, j] : pairs) {
