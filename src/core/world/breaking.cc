@@ -3,8 +3,9 @@
 //
 // Two kinds of load. A blow presses for as long as such blows last, however fine the steps, and is felt
 // within a reach; all that it asks too much of goes at once. What lasts (weight, pressing) is solved for, the
-// worst go, and it is solved for again. Where something came apart, the substep is proposed anew with the
-// parts; before that the whole has had as much of the blow as it could bear.
+// worst go, and it is solved for again, eight times in all; the rest waits for the next look. Where something
+// came apart, the substep is proposed anew with the parts; before that the whole has had as much of the blow
+// as it could bear.
 #include <algorithm>
 #include <cmath>
 
@@ -15,7 +16,8 @@ namespace drubble::world {
 
 namespace {
 
-constexpr int kMostRounds = 8;  // of a substep
+constexpr int kMostRounds = 8;           // of a substep
+constexpr std::uint8_t kMostSolves = 8;  // of a look, after which bonds of a cluster, or of its parts, went
 constexpr double kConcentrated =
     8;                         // times the mean over a piece's faces: what stress may come to about a blow
 constexpr double kForced = 1;  // told as the share of a bond that was driven apart
@@ -203,6 +205,7 @@ bool World::judgeLoads(const solve::Proposal& p, double from, double to, BondJud
         jointed[cluster_of_[i.index()]] = 1;
   std::vector<char> keyed;
   for (const BondTable& t : scene_.bond_tables) keyed.push_back(t.strengthAt(from) != t.strengthAt(to));
+  judge.solves.resize(motion_.size(), 0);
   bool apart = false;
   for (std::uint32_t k = 0; k < clusters_.size(); ++k) {
     Cluster& c = clusters_[k];
@@ -215,6 +218,7 @@ bool World::judgeLoads(const solve::Proposal& p, double from, double to, BondJud
     if (c.anchored() ? !(touched || changed || !c.looked)
                      : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
       continue;
+    if (judge.solves[c.pieces[0]] == kMostSolves) continue;
     c.looked = !touched;
     if (judgeCluster(c, loadsOn(k, p, touching[k]), to, judge)) apart = true;
   }
@@ -242,7 +246,8 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
   std::vector<double> share(c.bonds.size());
   std::vector<bond::Why> why(c.bonds.size());
   bond::Stresses stresses;
-  for (int round = 0; round < kMostRounds && !apart; ++round) {
+  std::uint8_t solves = judge.solves[c.pieces[0]];
+  for (int round = 0; solves < kMostSolves && !apart; ++round, ++solves) {
     double worst = 0;
     const auto judgeSome = [&](std::span<const bond::Stress> s, std::span<const std::uint32_t> some) {
       return worst = shares.judgeSome(s, some, share, why);
@@ -267,6 +272,7 @@ bool World::judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, doubl
     apart = !hangsTogether(c, broken_, gone);
   }
   for (std::size_t n = 0; n < c.pieces.size(); ++n) gave_[c.pieces[n]] = gave[n];
+  for (const std::uint32_t i : c.pieces) judge.solves[i] = solves;
   if (apart) wake(c.pieces[0]);
   return apart;
 }

@@ -45,7 +45,8 @@ struct FoundContacts {
 // What one substep has already judged.
 struct BondJudge {
   int rounds = 0;
-  std::vector<char> struck;  // a piece: the blow that its cluster had is dealt with
+  std::vector<char> struck;          // a piece: the blow that its cluster had is dealt with
+  std::vector<std::uint8_t> solves;  // a piece: of what lasts, in which bonds of what it was part of went
   std::vector<BondBreak> breaks;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> ruled;  // rule and piece: done already
 };
