@@ -30,18 +30,22 @@ void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim) {
   }
   // A candidate must beat the earlier ones clearly: points that are nearly as good would take turns, and a
   // piece at rest would creep.
-  const auto pick = [&](double slack, auto measure) {
-    double most = measure(points[0]);
-    for (std::size_t i = 1; i < n; ++i) most = greatest(most, measure(points[i]));
+  thread_local std::vector<double> worth, share;  // a point
+  worth.resize(n);
+  share.resize(n);
+  const auto pick = [&](const std::vector<double>& of) {
+    double most = of[0];
+    for (std::size_t i = 1; i < n; ++i) most = greatest(most, of[i]);
     std::size_t best = 0;
-    while (measure(points[best]) < most - slack * absolute(most)) ++best;
+    while (of[best] < most - kClearly * absolute(most)) ++best;
     return std::pair{best, most};
   };
   Box extent;
   double lowest = points[0].gap;
   for (const Point& p : points) extent.add(p.position), lowest = least(lowest, p.gap);
   const double level = lowest + kLevel * extent.size().norm();
-  const auto deepest = pick(0, [&](const Point& p) { return p.gap <= level ? 1.0 : 0.0; }).first;
+  std::size_t deepest = 0;
+  while (!(points[deepest].gap <= level)) ++deepest;
   const Vec3 a = points[deepest].position;
   // What touches goes before what hovers, or a corner that bears would be dropped for one that does not
   // reach: the piece would tip over it, and back. But a patch of touching points along one rim alone would
@@ -50,12 +54,15 @@ void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim) {
   const double size = extent.size().norm(), low = kAsLow * size;
   const double hovering = rim == Rim::Smooth ? 1 : kHovering;
   const auto pickTouching = [&](double least_share, double apart, auto measure) {
-    const auto touching =
-        pick(kClearly, [&](const Point& p) { return p.gap <= lowest + low ? measure(p) : 0.0; });
-    if (touching.second > greatest(apart, least_share * pick(kClearly, measure).second)) return touching;
-    return pick(kClearly, [&](const Point& p) {
-      return greatest(hovering, low / greatest(low, p.gap - lowest)) * measure(p);
-    });
+    for (std::size_t i = 0; i < n; ++i) {
+      worth[i] = measure(points[i]);
+      share[i] = points[i].gap <= lowest + low ? worth[i] : 0;
+    }
+    const auto touching = pick(share);
+    if (touching.second > greatest(apart, least_share * pick(worth).second)) return touching;
+    for (std::size_t i = 0; i < n; ++i)
+      share[i] = greatest(hovering, low / greatest(low, points[i].gap - lowest)) * worth[i];
+    return pick(share);
   };
   // Corners that bear side by side are both kept, however near.
   const auto far = pickTouching(rim == Rim::Smooth ? hovering : 0, kApart * size, [&](const Point& p) {

@@ -20,27 +20,39 @@ struct ClipPoint {
   std::uint32_t feature = 0;
 };
 
+// What clipping works in; grows to the largest polygon seen.
+struct ClipRoom {
+  std::vector<ClipPoint> poly, spare;
+  std::vector<double> beyond;  // a point: how far
+};
+
 // Cuts off what lies beyond the plane (Sutherland and Hodgman 1974).
-void clip(std::vector<ClipPoint>& poly, std::vector<ClipPoint>& spare, const Vec3& n, double offset,
-          std::uint32_t tag) {
-  spare.clear();
+void clip(ClipRoom& room, const Vec3& n, double offset, std::uint32_t tag) {
+  const std::vector<ClipPoint>& poly = room.poly;
+  room.beyond.clear();
+  bool any = false;
+  for (const ClipPoint& c : poly) any |= room.beyond.emplace_back(n.dot(c.p) - offset) > 0;
+  if (!any) return;
+  room.spare.clear();
   const bool line = poly.size() == 2;
   for (std::size_t i = 0; i < poly.size(); ++i) {
-    const ClipPoint &p = poly[i], &q = poly[(i + 1) % poly.size()];
-    const double dp = n.dot(p.p) - offset, dq = n.dot(q.p) - offset;
-    if (dp <= 0) spare.push_back(p);
+    const std::size_t next = i + 1 == poly.size() ? 0 : i + 1;
+    const ClipPoint &p = poly[i], &q = poly[next];
+    const double dp = room.beyond[i], dq = room.beyond[next];
+    if (dp <= 0) room.spare.push_back(p);
     if (line && i == 1) break;  // the way back is the way there
     if ((dp < 0 && dq > 0) || (dp > 0 && dq < 0))
-      spare.push_back({p.p + (q.p - p.p) * (dp / (dp - dq)), (p.feature & 0xffff0000u) | tag});
+      room.spare.push_back({p.p + (q.p - p.p) * (dp / (dp - dq)), (p.feature & 0xffff0000u) | tag});
   }
-  poly.swap(spare);
+  room.poly.swap(room.spare);
 }
 
 // The patch against face `ref` of `x`, in x's frame, with the face's normal.
 void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t ref, double reach,
                std::uint32_t tag, Manifold& out) {
-  thread_local std::vector<ClipPoint> poly, spare;
+  thread_local ClipRoom room;
   thread_local std::vector<Point> points;
+  std::vector<ClipPoint>& poly = room.poly;
   const Face& face = x.faces[ref];
   const Face& incident = y.faces[faceAgainst(y, y_to_x.turn.transpose() * face.normal)];
   poly.clear();
@@ -51,20 +63,23 @@ void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t
   for (std::uint32_t k = 0; k < face.count && !poly.empty(); ++k) {
     const std::uint32_t va = x.loops[face.first + k], vb = x.loops[face.first + (k + 1) % face.count];
     const Vec3 side = (x.vertices[vb] - x.vertices[va]).cross(face.normal);
-    clip(poly, spare, side, side.dot(x.vertices[va]), va + 1);
+    clip(room, side, side.dot(x.vertices[va]), va + 1);
   }
   points.clear();
-  const auto gapAt = [&](const ClipPoint& c) { return face.normal.dot(c.p) - face.offset; };
   double lowest = std::numeric_limits<double>::infinity();
   Box extent;
-  for (const ClipPoint& c : poly) lowest = least(lowest, gapAt(c)), extent.add(c.p);
+  room.beyond.clear();
+  for (const ClipPoint& c : poly) {
+    lowest = least(lowest, room.beyond.emplace_back(face.normal.dot(c.p) - face.offset));
+    extent.add(c.p);
+  }
+  if (lowest > reach) poly.clear();
   // Something thin that touches here may turn and touch there before the next look.
   const double size = extent.size().norm();
   const double far = reach + (least(x.inner_radius, y.inner_radius) < kThin * size ? kRock * size : 0);
-  for (const ClipPoint& c : poly) {
-    const double gap = gapAt(c);
-    if (lowest <= reach && gap <= far)
-      points.push_back({c.p - 0.5 * gap * face.normal, gap, c.feature ^ tag});
+  for (std::size_t k = 0; k < poly.size(); ++k) {
+    const double gap = room.beyond[k];
+    if (gap <= far) points.push_back({poly[k].p - 0.5 * gap * face.normal, gap, poly[k].feature ^ tag});
   }
   out.normal = face.normal;
   const bool disc = (x.round_ends && face.count > 4) || (y.round_ends && incident.count > 4);

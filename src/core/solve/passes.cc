@@ -29,6 +29,20 @@ struct Course {
   Impulses direction{};  // in which they go on
 };
 
+// What sweeps that go on work in, a block; grows to the longest list seen.
+struct SweepRoom {
+  std::vector<Course> course;
+  std::vector<Impulses> on;
+  std::vector<double> squares;
+
+  void grow(std::size_t blocks) {
+    if (squares.size() >= blocks) return;
+    course.resize(blocks);
+    on.resize(blocks);
+    squares.resize(blocks);
+  }
+};
+
 void remember(ContactBlock& c, BlockExtra* e, Course& x) {
   eachImpulse(c, e, [&](int k, const Row8& now) { x.before.row[k] = now; });
 }
@@ -50,6 +64,7 @@ double changeOf(ContactBlock& c, BlockExtra* e, Course& x) {
 
 // Goes on by a share of the last direction, which is added to what the sweep did; `on`: by how much.
 void goOn(ContactBlock& c, BlockExtra* e, Course& x, float share, Impulses& on) {
+  if (e == nullptr) on.row[Impulses::kRollAlong] = on.row[Impulses::kRollAcross] = {};
   eachImpulse(c, e, [&](int k, Row8& now) {
     for (int i = 0; i < kLanes; ++i) {
       const float step = x.direction.row[k].x[i] * share;
@@ -129,9 +144,13 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
     solveJoints(0);
     return 1;
   }
-  PagedVector<Course> course(blocks);
-  PagedVector<Impulses> on(blocks);
-  std::vector<double> squares(blocks);
+  // Of two sweeps neither goes on from the other.
+  const bool goes_on = most > 2;
+  thread_local SweepRoom room;
+  if (goes_on) room.grow(blocks);
+  Course* const course = room.course.data();
+  Impulses* const on = room.on.data();
+  double* const squares = room.squares.data();
   const auto eachBlock = [&](auto visit) {
     shareOrAlone(engine.team, blocks, kBlocksWorthAThread,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
@@ -141,13 +160,15 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
   };
   double last = 0;
   for (int n = 1; n <= most; ++n) {
-    eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { remember(c, e, course[i]); });
+    if (goes_on && n < most)
+      eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { remember(c, e, course[i]); });
     const double swept = measuredSweep(pass, moved && n == 1, n % 2 == 0),
                  worst = std::max(swept, solveJoints(enough));
     if (worst <= enough || n == most) return n;
+    if (!goes_on) continue;
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { squares[i] = changeOf(c, e, course[i]); });
     double change = 0;
-    for (const double x : squares) change += x;
+    for (std::size_t i = 0; i < blocks; ++i) change += squares[i];
     const bool restart = n == 1 || !(change < last);
     const float share = restart ? 0.0f : static_cast<float>(change / last);
     last = change;
@@ -157,7 +178,7 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
     }
     eachBlock([&](std::size_t i, ContactBlock& c, BlockExtra* e) { goOn(c, e, course[i], share, on[i]); });
     eachColour(false, [&](const BlockRange& r, std::size_t first, std::size_t) {
-      engine.kernel->give(r, on.data() + first);
+      engine.kernel->give(r, on + first);
     });
   }
   return most;
