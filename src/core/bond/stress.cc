@@ -21,7 +21,7 @@ constexpr std::size_t kRoughFrom = 2000;  // beams: few are solved for in no tim
 constexpr int kMostLocal = 3;             // solves of a part, each about what the one before left
 constexpr double kGain = 0.5;             // and no more of them where one leaves more of the error
 constexpr int kMostIterations = 400;
-constexpr double kSafe = 0.8;          // of its strength: bonds that bear less need not be known exactly
+constexpr double kSafe = 0.8;          // of its strength
 constexpr double kStale = 0.002;       // of the beams: so many cut, and the coarse level is made anew
 constexpr double kStaleOfMany = 0.01;  // where what is about the cuts is solved for by itself first
 
@@ -43,6 +43,9 @@ void takeFrom(const Sextets& x, Gives& out) {
 
 // Whether something bears more than it can, however wrong the answer, so that another is asked for anyway.
 bool over(double worst, double error) { return worst * (1 - 3 * error) > (error < kGood ? 1 : kFarOver); }
+
+// Whether all bear so much less than they can that they need not be known exactly.
+bool safe(double worst, double error) { return worst * (1 + 3 * error) < kSafe; }
 
 bool anyFixed(const std::vector<Node>& nodes) {
   return std::any_of(nodes.begin(), nodes.end(), [](const Node& n) { return n.fixed; });
@@ -139,26 +142,27 @@ struct StressSolver::Parts {
     double rz = precondition(with_coarse, z);
     double next_look = kRough;
     const bool large = beams.size() >= kRoughFrom, fresh = std::exchange(fresh_cuts, false);
-    // Whether it is known well enough already that bonds go; `error` tells how well.
-    const auto surelyOver = [&] {
+    // Whether it is known well enough already that bonds go, or that none does; `error` tells how well.
+    const auto settled = [&] {
       if (!worst || !large || !(out.error < next_look)) return false;
       next_look = out.error < kGood ? 0 : kGood;
       takeFrom(u, gave);
       beams.readStresses(gave, out.stresses);
-      return over(worst(out.stresses), out.error);
+      const double now = worst(out.stresses);
+      return over(now, out.error) || (out.error < kGood && safe(now, out.error));
     };
     if (warm && fu > 0 && rz >= 0) {
       out.error = std::sqrt(rz / fu);
       const bool may_stay = worst && !(large && fresh);
       if (out.error < kEnough || may_stay) beams.readStresses(gave, out.stresses);
-      if (out.error < kEnough || (may_stay && worst(out.stresses) * (1 + 3 * out.error) < kSafe)) return out;
+      if (out.error < kEnough || (may_stay && safe(worst(out.stresses), out.error))) return out;
       for (int k = 0; k < kMostLocal && large && out.error > kEnough; ++k) {
         const double before = out.error;
         if (solveLocally(beams, nodes, loops, piecesAmiss(r, z), kEnough * kEnough * fu, r, u).empty()) break;
         fu = bears();
         rz = precondition(with_coarse, z);
         out.error = fu > 0 && rz >= 0 ? std::sqrt(rz / fu) : 1;
-        if (surelyOver()) return out;
+        if (settled()) return out;
         if (out.error > kGain * before) break;
       }
     } else if (warm) {
@@ -183,7 +187,7 @@ struct StressSolver::Parts {
       const double next = precondition(with_coarse, z);
       out.error = fu > 0 ? std::sqrt(greatest(next, 0) / fu) : 0;
       if (out.error < kEnough) break;
-      if (surelyOver()) return out;
+      if (settled()) return out;
       const double turn = next / rz;
       rz = next;
       pieces.each([&](std::size_t, std::size_t begin, std::size_t end) {

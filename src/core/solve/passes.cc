@@ -8,7 +8,7 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr std::size_t kBlocksWorthAThread = 24;
+constexpr std::size_t kBlocksWorthAThread = 12;
 
 // Visits the impulses of a block that are not 0 for sure: visit(which, row). `e`: where what resists rolling
 // stands; none: nothing does.

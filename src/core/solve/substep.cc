@@ -194,13 +194,22 @@ class Substep {
   // Islands share no bodies that move: several at a time.
   template <class Do>
   void eachIsland(Do one) {
-    std::size_t blocks = 0;
-    for (const BlockList& island : out_.groups.islands) blocks += island.blocks.size();
-    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, out_.groups.islands.size(), 1,
+    std::vector<BlockList>& islands = out_.groups.islands;
+    std::size_t blocks = 0, most = 0;
+    for (const BlockList& island : islands)
+      blocks += island.blocks.size(), most = std::max(most, island.blocks.size());
+    const auto pass = [&](std::size_t k, const Engine& engine) {
+      one(Passes{islands[k], rows_, dt_, engine, joints_of_[k]}, out_.groups.parting[k] != 0);
+    };
+    // One that is as large as all others together is all threads'.
+    const bool together = most >= kBlocksWorthAThread && 2 * most > blocks;
+    const auto large = [&](std::size_t k) { return together && islands[k].blocks.size() == most; };
+    for (std::size_t k = 0; k < islands.size(); ++k)
+      if (large(k)) pass(k, in_.engine);
+    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, islands.size(), 1,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
                    for (std::size_t k = begin; k < end; ++k)
-                     one(Passes{out_.groups.islands[k], rows_, dt_, in_.engine.alone(), joints_of_[k]},
-                         out_.groups.parting[k] != 0);
+                     if (!large(k)) pass(k, in_.engine.alone());
                  });
   }
 
