@@ -89,6 +89,35 @@ TEST_CASE("a wall that is strong enough stands on its foot, and one that is not 
   }
 }
 
+TEST_CASE("what crumbles piece by piece does so over several looks: eight solves each", "[bond]") {
+  // Blocks that jut out in a row from one that is held. Two bonds hold each to the one before: of the one
+  // farthest out the lower goes first, then the upper, then it is the next one's turn.
+  constexpr std::size_t kBlocks = 12;
+  constexpr double kStronger = 12, kUpper = 6;
+  Stage s;
+  s.material(stone(1));
+  for (std::size_t k = 0; k <= kBlocks; ++k)
+    s.box(Vec3(1, 1, 1), Vec3(static_cast<double>(k), 50, 0), Vec3::Zero(), 2000);
+  s.scene.pieces[0].role = Role::Static;
+  s.scene.bond_tables.push_back({});
+  double strength = 1e-18;
+  for (std::size_t k = kBlocks; k > 0; --k, strength *= kStronger * kUpper)
+    for (const double side : {-1.0, 1.0}) {
+      const Vec3 place(static_cast<double>(k) - 0.5, 50 + 0.25 * side, 0);
+      bond::Bond b =
+          bondOf(s.scene, PieceId(k - 1), PieceId(k), bond::squareFace(place, Vec3::UnitX(), 0.25), 0);
+      const double of = side < 0 ? strength : kUpper * strength;
+      b.strength = {of, of, of};
+      s.scene.bonds.push_back(b);
+    }
+  s.scene.solver.substeps = 2;  // so many looks
+  s.frames(1);
+  CHECK(s.world().bondBreaks().size() == 16);
+  s.frames(1);
+  CHECK(s.world().bondBreaks().size() == 8);
+  CHECK(s.world().clusters().empty());
+}
+
 TEST_CASE("momentum is kept across every break, and the blow goes on with what is left of it", "[bond]") {
   double left[3] = {};
   for (int strong = 0; strong < 3; ++strong) {
