@@ -9,6 +9,7 @@
 #include "core/solve/links.h"
 #include "core/solve/passes.h"
 #include "core/solve/spring.h"
+#include "core/solve/square.h"
 
 namespace drubble::solve {
 
@@ -171,6 +172,7 @@ class Substep {
       for (BlockList& direct : out_.groups.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
       in_.engine.enter(Work::Motion);
       fold();
+      if (track) takeAllCouples();
       for (JointGroup& g : joints_) g.count(last_);
     }
     for (const JointGroup& g : joints_) {
@@ -320,6 +322,12 @@ class Substep {
       out_.bodies[i].velocity += g.velocity;
       out_.bodies[i].spin += g.spin;
     });
+  }
+
+  void takeAllCouples() {
+    const auto take = [&](const BlockList& list) { takeCouples(list, in_.traits, rows_, dt_, out_.bodies); };
+    take(out_.groups.together);
+    for (const BlockList& island : out_.groups.islands) take(island);
   }
 
   const SubstepInput& in_;
