@@ -227,13 +227,16 @@ Struck strike(double thick, double speed, int count, double strength, double qua
 }  // namespace
 
 TEST_CASE("14 a wall that is struck keeps all momentum, and the thicker slows the ball more", "[slow]") {
-  const Struck thin = strike(0.1, 60, 300, 2e5, 1), thick = strike(0.2, 60, 300, 2e5, 1),
-               strong = strike(0.1, 60, 300, 2e8, 1);
+  const double quality = GENERATE(0.5, 1.0, 2.0);
+  const Struck thin = strike(0.1, 60, 300, 2e5, quality), thick = strike(0.2, 60, 300, 2e5, quality),
+               strong = strike(0.1, 60, 300, 2e8, quality);
   for (const Struck& x : {thin, thick, strong}) {
-    std::printf(" 14 slowed by %.2f m/s, %.1f %% of bonds broken, momentum off %.1e, angular %.1e\n",
-                x.slowed, 100 * x.share, x.off_linear, x.off_angular);
+    std::printf(
+        " 14 quality %.1f: slowed by %.2f m/s, %.1f %% of bonds broken, momentum off %.1e, angular %.1e\n",
+        quality, x.slowed, 100 * x.share, x.off_linear, x.off_angular);
     CHECK(x.off_linear < 1e-5);
   }
+  CHECK(strong.off_angular < 1e-5);
   CHECK(thin.share > 0.02);
   CHECK(strong.share == 0);
   CHECK(thick.slowed > thin.slowed);

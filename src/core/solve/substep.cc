@@ -9,7 +9,6 @@
 #include "core/solve/links.h"
 #include "core/solve/passes.h"
 #include "core/solve/spring.h"
-#include "core/solve/square.h"
 
 namespace drubble::solve {
 
@@ -138,6 +137,8 @@ class Substep {
     };
     const bool track = anyFast();
     if (track) keepWay();
+    const std::vector<char> cornered = track ? corneredBodies() : std::vector<char>();
+    const bool couples = std::find(cornered.begin(), cornered.end(), 1) != cornered.end();
     eachBody(in_, [&](std::size_t i) {
       loadVelocity(out_.bodies[i], rows_[i]);
       loadPlace(out_.bodies[i], in_.traits, rows_[i]);
@@ -172,7 +173,10 @@ class Substep {
       for (BlockList& direct : out_.groups.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
       in_.engine.enter(Work::Motion);
       fold();
-      if (track) takeAllCouples();
+      if (couples) {
+        together.takeCouples(cornered, out_.bodies);
+        eachIsland([&](Passes island, bool) { island.takeCouples(cornered, out_.bodies); });
+      }
       for (JointGroup& g : joints_) g.count(last_);
     }
     for (const JointGroup& g : joints_) {
@@ -324,10 +328,14 @@ class Substep {
     });
   }
 
-  void takeAllCouples() {
-    const auto take = [&](const BlockList& list) { takeCouples(list, in_.traits, rows_, dt_, out_.bodies); };
-    take(out_.groups.together);
-    for (const BlockList& island : out_.groups.islands) take(island);
+  // Of those with corners that are free to turn.
+  std::vector<char> corneredBodies() const {
+    std::vector<char> out(out_.bodies.size(), 0);
+    for (std::size_t i = 1; i < out.size(); ++i) {
+      const ActiveBody& b = out_.bodies[i];
+      out[i] = !b.rounded && !b.fixed() && in_.traits[b.piece].half_axes.isZero(0);
+    }
+    return out;
   }
 
   const SubstepInput& in_;
