@@ -90,28 +90,6 @@ void judge(ContactBlock& c, const BlockExtra& e) {
   }
 }
 
-Vec3 laneOf(const Vec8& v, int i) {
-  return {static_cast<double>(v.x.x[i]), static_cast<double>(v.y.x[i]), static_cast<double>(v.z.x[i])};
-}
-
-// N s, upon b, in this internal step.
-Vec3 impulseOf(const ContactBlock& c, int i) {
-  double load = 0;
-  for (std::uint32_t k = 0; k < c.points; ++k) load += static_cast<double>(c.point[k].impulse.x[i]);
-  const Vec3 normal = laneOf(c.normal, i), along = laneOf(c.along, i);
-  return load * normal + static_cast<double>(c.impulse_along.x[i]) * along +
-         static_cast<double>(c.impulse_across.x[i]) * normal.cross(along);
-}
-
-// How far b had gone past a when the internal step of dt seconds began that has just ended.
-Vec3 pastEachOther(const BodyRow& a, const BodyRow& b, double dt) {
-  Vec3 out;
-  for (int k = 0; k < 3; ++k)
-    out[k] = static_cast<double>(b.moved[k] - a.moved[k]) -
-             dt * static_cast<double>(b.velocity[k] - a.velocity[k]);
-  return out;
-}
-
 }  // namespace
 
 template <class Do>
@@ -204,21 +182,6 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
     });
   }
   return most;
-}
-
-void Passes::takeCouples(const std::vector<char>& cornered, Bodies& bodies) {
-  eachColour(false, [&](const BlockRange& r, std::size_t, std::size_t) {
-    for (std::size_t n = 0; n < r.count; ++n)
-      for (int i = 0; i < kLanes; ++i) {
-        const ContactBlock& c = r.blocks[n];
-        const std::uint32_t a = c.body_a[i], b = c.body_b[i];
-        if ((c.moves_a & c.moves_b & 1u << i) == 0 || (cornered[a] | cornered[b]) == 0) continue;
-        const Vec3 couple = pastEachOther(rows[a], rows[b], dt).cross(impulseOf(c, i));
-        const double share = cornered[a] != 0 && cornered[b] != 0 ? 0.5 : 1;
-        for (const std::uint32_t body : {a, b})
-          if (cornered[body] != 0) bodies[body].spin -= share * (bodies[body].inverse_inertia * couple);
-      }
-  });
 }
 
 void Passes::judgeSliding() {

@@ -46,12 +46,6 @@ struct Passes {
   // Gives the bodies the impulses that the blocks start with.
   void warmStart();
 
-  // Contacts push where the two met at the substep's start. Once they have gone past each other, the two
-  // pushes no longer lie on one line: together they are a couple that nothing gave. Takes what the internal
-  // step had of it out of the spins of those that are `cornered` (what is round has its point elsewhere),
-  // half from each.
-  void takeCouples(const std::vector<char>& cornered, Bodies& bodies);
-
   // Decides for each patch whether it holds or slides, from what its friction came to. Within a step this
   // stays as it is: sweeps of a friction that jumps between two values would never settle.
   void judgeSliding();

@@ -137,8 +137,6 @@ class Substep {
     };
     const bool track = anyFast();
     if (track) keepWay();
-    const std::vector<char> cornered = track ? corneredBodies() : std::vector<char>();
-    const bool couples = std::find(cornered.begin(), cornered.end(), 1) != cornered.end();
     eachBody(in_, [&](std::size_t i) {
       loadVelocity(out_.bodies[i], rows_[i]);
       loadPlace(out_.bodies[i], in_.traits, rows_[i]);
@@ -173,10 +171,6 @@ class Substep {
       for (BlockList& direct : out_.groups.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
       in_.engine.enter(Work::Motion);
       fold();
-      if (couples) {
-        together.takeCouples(cornered, out_.bodies);
-        eachIsland([&](Passes island, bool) { island.takeCouples(cornered, out_.bodies); });
-      }
       for (JointGroup& g : joints_) g.count(last_);
     }
     for (const JointGroup& g : joints_) {
@@ -326,16 +320,6 @@ class Substep {
       out_.bodies[i].velocity += g.velocity;
       out_.bodies[i].spin += g.spin;
     });
-  }
-
-  // Of those with corners that are free to turn.
-  std::vector<char> corneredBodies() const {
-    std::vector<char> out(out_.bodies.size(), 0);
-    for (std::size_t i = 1; i < out.size(); ++i) {
-      const ActiveBody& b = out_.bodies[i];
-      out[i] = !b.rounded && !b.fixed() && in_.traits[b.piece].half_axes.isZero(0);
-    }
-    return out;
   }
 
   const SubstepInput& in_;
