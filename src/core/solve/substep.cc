@@ -195,21 +195,22 @@ class Substep {
   template <class Do>
   void eachIsland(Do one) {
     std::vector<BlockList>& islands = out_.groups.islands;
-    std::size_t blocks = 0, most = 0;
-    for (const BlockList& island : islands)
-      blocks += island.blocks.size(), most = std::max(most, island.blocks.size());
+    std::size_t blocks = 0, most = 0, largest = 0;
+    for (std::size_t k = 0; k < islands.size(); ++k) {
+      const std::size_t size = islands[k].blocks.size();
+      blocks += size;
+      if (size > most) most = size, largest = k;
+    }
     const auto pass = [&](std::size_t k, const Engine& engine) {
       one(Passes{islands[k], rows_, dt_, engine, joints_of_[k]}, out_.groups.parting[k] != 0);
     };
-    // One that is as large as all others together is all threads'.
-    const bool together = most >= kBlocksWorthAThread && 2 * most > blocks;
-    const auto large = [&](std::size_t k) { return together && islands[k].blocks.size() == most; };
-    for (std::size_t k = 0; k < islands.size(); ++k)
-      if (large(k)) pass(k, in_.engine);
+    // One that is larger than all others together is all threads'.
+    const bool shared = most >= kBlocksWorthAThread && 2 * most > blocks;
+    if (shared) pass(largest, in_.engine);
     shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, islands.size(), 1,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
                    for (std::size_t k = begin; k < end; ++k)
-                     if (!large(k)) pass(k, in_.engine.alone());
+                     if (!shared || k != largest) pass(k, in_.engine.alone());
                  });
   }
 
