@@ -11,6 +11,8 @@ if [ "${2:-}" = tests ]; then
 else
   scripts/deps.sh
 fi
-cmake --preset "$preset" -DDRUBBLE_TESTS=$tests >/dev/null
+together=()  # a folder that is there stays as it was set up
+[ -e "build/$preset/CMakeCache.txt" ] || together=(-DDRUBBLE_TOGETHER=ON)
+cmake --preset "$preset" -DDRUBBLE_TESTS=$tests ${together[@]:+"${together[@]}"} >/dev/null
 targets=("${@:3}")
 cmake --build --preset "$preset" ${targets[@]:+--target "${targets[@]}"}

@@ -18,9 +18,9 @@ constexpr double kRodShare = 0.0016;  // of the action
 constexpr double kWeak = 0.5;         // of the median strength: a bond that bears less is weak
 // Of classes: those that hold and are weak, those that broke, then those that hold by what they bear.
 constexpr std::size_t kWeakOnes = 1, kBrokenOnes = 2, kBearing = 3;
-constexpr std::array<Rgb, 7> kColours = {kHoldsColour,      kWeakColour,       kBrokenColour,
-                                         kStressColours[0], kStressColours[1], kStressColours[2],
-                                         kStressColours[3]};
+constexpr std::array<Rgb, 7> kBondColours = {kHoldsColour,      kWeakColour,       kBrokenColour,
+                                             kStressColours[0], kStressColours[1], kStressColours[2],
+                                             kStressColours[3]};
 constexpr std::array<const char*, 7> kNames = {
     "bonds that hold",    "weak bonds",    "broken bonds",           "bonds that bear little",
     "a quarter and more", "half and more", "three quarters and more"};
@@ -62,7 +62,7 @@ void addBonds(Stage& stage, const std::vector<files::CachedBond>& bonds, const s
   }
   for (auto& [key, rod] : rods) {
     stage.pieces.push_back({kNames[key.second], u32(stage.meshes.size()), false, 1, key.first});
-    stage.meshes.push_back({kNames[key.second], std::move(rod), kColours[key.second]});
+    stage.meshes.push_back({kNames[key.second], std::move(rod), kBondColours[key.second]});
   }
 }
 

@@ -13,11 +13,12 @@ namespace drubble::draw {
 
 namespace {
 
-constexpr double kThin = 0.0022;  // of the action's width
-constexpr int kAlong = 9;         // arrows along the longest side
-constexpr double kFaint = 0.03;   // of the strongest: what is weaker is not shown
-constexpr std::array<Rgb, 5> kColours = {Rgb{0.93, 0.42, 0.08}, Rgb{0.12, 0.45, 0.75}, Rgb{0.20, 0.60, 0.30},
-                                         Rgb{0.75, 0.20, 0.45}, Rgb{0.45, 0.35, 0.75}};
+constexpr double kThinLine = 0.0022;  // of the action's width
+constexpr int kAlong = 9;             // arrows along the longest side
+constexpr double kFaint = 0.03;       // of the strongest: what is weaker is not shown
+constexpr std::array<Rgb, 5> kForceColours = {Rgb{0.93, 0.42, 0.08}, Rgb{0.12, 0.45, 0.75},
+                                              Rgb{0.20, 0.60, 0.30}, Rgb{0.75, 0.20, 0.45},
+                                              Rgb{0.45, 0.35, 0.75}};
 
 const char* unitOf(act::ForceUnit u) {
   switch (u) {
@@ -59,11 +60,11 @@ std::size_t addForces(Stage& stage, const files::BuiltScene& built, const Moment
           field.emplace_back(at, act::fieldAt(f, at, m.frame, seconds, begun));
           most = greatest(most, field.back().second.norm());
         }
-    Marks marks(kThin * extent);
+    Marks marks(kThinLine * extent);
     for (const auto& [at, way] : field)
       if (way.norm() > kFaint * most) marks.arrow(at, 0.85 * step / most * way);
     if (f.box) marks.frame(*f.box);
-    const Rgb colour = kColours[n % kColours.size()];
+    const Rgb colour = kForceColours[n % kForceColours.size()];
     stage.legend.emplace_back(colour, fmt::format("{}: up to {:.3g} {}", f.name, most, unitOf(f.as)));
     stage.pieces.push_back(
         {f.name, u32(stage.meshes.size()), false, 1, static_cast<std::uint32_t>(stage.still_pose)});

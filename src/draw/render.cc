@@ -31,24 +31,24 @@ std::uint32_t developed(const Colour& c) {
   return packed(out);
 }
 
-struct Light {
-  Vec3 sun = Vec3::UnitY();
-  Vec3 up = Vec3::UnitY();
-  Colour sun_colour{4.0, 3.6, 2.95};
-  Colour zenith{0.60, 0.76, 1.0};
-  Colour horizon{0.95, 0.98, 1.02};
-  Colour below{0.30, 0.28, 0.26};
-
-  Colour sky(const Vec3& d) const {
-    const double h = d.dot(up);
-    if (h < 0) return horizon + (below - horizon) * least(1, -4 * h);
-    return horizon + (zenith - horizon) * std::sqrt(h);
-  }
-};
-
 }  // namespace
 
 struct Renderer::Inner {
+  struct Light {
+    Vec3 sun = Vec3::UnitY();
+    Vec3 up = Vec3::UnitY();
+    Colour sun_colour{4.0, 3.6, 2.95};
+    Colour zenith{0.60, 0.76, 1.0};
+    Colour horizon{0.95, 0.98, 1.02};
+    Colour below{0.30, 0.28, 0.26};
+
+    Colour sky(const Vec3& d) const {
+      const double h = d.dot(up);
+      if (h < 0) return horizon + (below - horizon) * least(1, -4 * h);
+      return horizon + (zenith - horizon) * std::sqrt(h);
+    }
+  };
+
   const Stage& stage;
   Tracer tracer;
   Light light;

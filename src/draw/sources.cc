@@ -8,14 +8,14 @@ namespace drubble::draw {
 
 namespace {
 
-constexpr double kThin = 0.0025;      // of the action's width: lines
+constexpr double kThinLine = 0.0025;  // of the action's width: lines
 constexpr double kLeastArrow = 0.04;  // of it
 constexpr double kArrowTime = 0.25;   // s
 constexpr Rgb kSourceColour{0.95, 0.55, 0.10};
 
 // In the source's own space.
 mesh::TriangleMesh markOf(const place::Source& s, double extent) {
-  Marks marks(kThin * extent);
+  Marks marks(kThinLine * extent);
   switch (s.kind) {
     case place::SourceKind::Disc:
       marks.ring(s.at, s.axis, s.radius);

@@ -15,9 +15,9 @@ constexpr double kApart = 1e-3;  // of the smaller piece: below it is rounding
 constexpr double kFar = 1;       // sizes that a joint may lie outside its piece
 constexpr double kUneven = 1e4;  // masses joined: above it, look twice
 
-class Checker {
+class JointChecker {
  public:
-  Checker(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out)
+  JointChecker(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out)
       : setup_(setup), built_(built), out_(out) {}
 
   void check(const world::SceneJoint& j, const Where& where) {
@@ -103,7 +103,7 @@ class Checker {
 void checkJoints(const Setup& setup, const BuiltScene& built, std::vector<Finding>& out) {
   std::map<std::pair<int, int>, std::size_t> copies;
   for (const Where& w : built.joint_wheres) ++copies[{w.line, w.column}];
-  Checker checker(setup, built, out);
+  JointChecker checker(setup, built, out);
   for (std::size_t k = 0; k < built.scene.joints.size(); ++k) {
     const Where& where = built.joint_wheres[k];
     const auto same = copies.find({where.line, where.column});

@@ -13,9 +13,9 @@ namespace {
 
 constexpr double kPacked = 0.6;  // share of the room that round things fill when poured
 
-class Checker {
+class PourChecker {
  public:
-  Checker(const BuiltScene& built, std::vector<Finding>& out) : built_(built), out_(out) {}
+  PourChecker(const BuiltScene& built, std::vector<Finding>& out) : built_(built), out_(out) {}
 
   void check(const world::Pour& p) {
     const world::Scene& s = built_.scene;
@@ -61,7 +61,7 @@ class Checker {
 }  // namespace
 
 void checkPours(const BuiltScene& built, std::vector<Finding>& out) {
-  Checker checker(built, out);
+  PourChecker checker(built, out);
   for (const world::Pour& p : built.scene.pours) checker.check(p);
 }
 

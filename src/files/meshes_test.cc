@@ -17,10 +17,6 @@ using namespace drubble::files;
 
 namespace {
 
-struct Folder : TestFolder {
-  Folder() : TestFolder("drubble_meshes_test") {}
-};
-
 const char* kPly = R"(ply
 format ascii 1.0
 element vertex 4
@@ -65,7 +61,7 @@ void put(std::string& bytes, std::initializer_list<T> values) {
 
 // A node that goes from the origin to (2, 0, 0) and a quarter turn about y in one second, under a parent at
 // (0, 5, 0); and a triangle.
-std::string movingGltf(const Folder& folder) {
+std::string movingGltf(const TestFolder& folder) {
   std::string bytes;
   put<float>(bytes, {0, 1});                                        // times
   put<float>(bytes, {0, 0, 0, 2, 0, 0});                            // translations
@@ -93,7 +89,7 @@ std::string movingGltf(const Folder& folder) {
 }  // namespace
 
 TEST_CASE("PLY, STL and glTF meshes are read, with their nodes' places") {
-  const Folder folder;
+  const TestFolder folder("drubble_meshes_test");
   for (const std::string& path : {folder.write("t.ply", kPly), folder.write("t.stl", tetrahedronStl())}) {
     const mesh::TriangleMesh m = mesh::welded(readMesh(path));
     INFO(path);
@@ -107,7 +103,7 @@ TEST_CASE("PLY, STL and glTF meshes are read, with their nodes' places") {
 }
 
 TEST_CASE("mesh files that cannot be read say so with their path") {
-  const Folder folder;
+  const TestFolder folder("drubble_meshes_test");
   CHECK_THROWS_WITH(readMesh(folder.write("t.xyz", "1 2 3")),
                     Catch::Contains("no mesh file that can be read"));
   CHECK_THROWS_WITH(readMesh(folder.write("bad.ply", "ply\nnonsense")),
@@ -116,7 +112,7 @@ TEST_CASE("mesh files that cannot be read say so with their path") {
 }
 
 TEST_CASE("a glTF node's animation leads a body, its parents' places included") {
-  const Folder folder;
+  const TestFolder folder("drubble_meshes_test");
   const std::string path = movingGltf(folder);
   const std::vector<act::PoseKey> keys = readNodeMotion(path, "boat hook", 1, 24, 10);
   REQUIRE(keys.size() == 2);
@@ -135,7 +131,7 @@ TEST_CASE("a glTF node's animation leads a body, its parents' places included") 
 }
 
 TEST_CASE("the same mesh in other units or mended does not borrow the first one's shape") {
-  const Folder folder;
+  const TestFolder folder("drubble_meshes_test");
   folder.write("t.ply", kPly);
   const std::string setup = folder.write(
       "s.toml",

@@ -27,10 +27,6 @@ using namespace drubble::files;
 
 namespace {
 
-struct Folder : TestFolder {
-  Folder() : TestFolder("drubble_pieces_test") {}
-};
-
 // A block whose texture runs with its places: u along x, v along y.
 std::string painted() {
   const mesh::TriangleMesh m = mesh::boxMesh(vec3(2, 1, 1));
@@ -58,7 +54,7 @@ std::string painted() {
 }  // namespace
 
 TEST_CASE("pieces keep their skin's texture, normals and materials; the inside has its own") {
-  const Folder folder;
+  const TestFolder folder("drubble_pieces_test");
   folder.write("block.obj", painted());
   const Setup s =
       parseSetup(folder.at("block.toml"),
@@ -125,7 +121,7 @@ TEST_CASE("a body without a file has flat normals and coordinates from a box") {
 }
 
 TEST_CASE("places are read from tables with and without names, and from meshes") {
-  const Folder folder;
+  const TestFolder folder("drubble_pieces_test");
   const std::vector<Vec3> plain = readPoints(folder.write("a.csv", "1, 2, 3\n# a remark\n\n4; 5; 6\n"));
   REQUIRE(plain.size() == 2);
   CHECK(plain[1] == vec3(4, 5, 6));
@@ -148,7 +144,7 @@ TEST_CASE("places are read from tables with and without names, and from meshes")
 }
 
 TEST_CASE("cut pieces lie still against each other: without weight, and asleep under it until they are hit") {
-  const Folder folder;
+  const TestFolder folder("drubble_pieces_test");
   const mesh::TriangleMesh ring = mesh::torus(0.5, 0.2, 24, 12);
   writeObj(folder.at("ring.obj"), ring, "ring");
   const std::string text = R"([[body]]
@@ -186,7 +182,7 @@ count = 16
 }
 
 TEST_CASE("parts of a concave mesh are made once: the next one finds them") {
-  const Folder folder;
+  const TestFolder folder("drubble_pieces_test");
   writeObj(folder.at("bracket.obj"), mesh::bracket(), "bracket");
   const Setup s = parseSetup(folder.at("x.toml"), "[[body]]\nname = \"bracket\"\nmesh = \"bracket.obj\"\n");
   Building how;
@@ -269,7 +265,7 @@ std::vector<ReadPiece> readPieces(const std::string& path, std::vector<Vec3>& pl
 }
 
 // From the file alone: pieces close, fill the solid, and what is no skin has its like, the other way round.
-void checkWritten(const Folder& folder, const cut::Named& solid, const std::string& cut) {
+void checkWritten(const TestFolder& folder, const cut::Named& solid, const std::string& cut) {
   folder.write("solid.obj", written(solid.mesh));
   const Setup s = parseSetup(folder.at("solid.toml"),
                              "[[body]]\nname = \"b\"\nmesh = \"solid.obj\"\n[[cut]]\nof = \"b\"\n" + cut);
@@ -326,13 +322,13 @@ const std::array<std::string, 5> kPatterns = {"count = 30\n", "count = 20\ngrain
 }  // namespace
 
 TEST_CASE("what is written closes, fills and fits as it was cut, by the file alone") {
-  const Folder folder;
+  const TestFolder folder("drubble_pieces_test");
   const std::vector<cut::Named> solids = writtenSolids();
   for (std::size_t k = 0; k < kPatterns.size(); ++k) checkWritten(folder, solids[2 * k], kPatterns[k]);
 }
 
 TEST_CASE("the same of every solid by every pattern and four seeds", "[.fuzz][slow]") {
-  const Folder folder;
+  const TestFolder folder("drubble_pieces_test");
   for (const cut::Named& solid : writtenSolids())
     for (const std::string& pattern : kPatterns)
       for (int seed = 1; seed <= 4; ++seed)

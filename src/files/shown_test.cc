@@ -39,8 +39,6 @@ std::string ballObj(double radius, bool inward = false) {
   return out;
 }
 
-BuiltScene built(const Setup& s) { return buildScene(s); }
-
 }  // namespace
 
 TEST_CASE("what a file says of looks is kept through the cache, and handed on", "[shown]") {
@@ -77,7 +75,7 @@ TEST_CASE("a detail stands where the simulated mesh does, whatever that is made 
     const Setup s = parseSetup(
         folder.at("x.toml"),
         fmt::format("[[body]]\nname = \"float\"\n{}\ndetail = {{ mesh = \"ball.obj\" }}\nscale = 2\n", body));
-    const BuiltScene scene = built(s);
+    const BuiltScene scene = buildScene(s);
     const auto shown = shownMeshes(s, scene);
     REQUIRE(shown[0]);
     const world::Prototype& p = scene.scene.prototypes[0];
@@ -97,7 +95,7 @@ TEST_CASE("a detail of a cut body is cut alike: each piece shows what of it lies
                              "[[body]]\nname = \"float\"\nsphere = 1\ndetail = { mesh = \"ball.obj\" }\n"
                              "[[cut]]\nof = \"float\"\npattern = \"scatter\"\ncount = 12\n"
                              "[[cut]]\nof = \"float/0003\"\npattern = \"scatter\"\ncount = 4\n");
-  const BuiltScene scene = built(s);
+  const BuiltScene scene = buildScene(s);
   const auto shown = shownMeshes(s, scene);
   double whole = 0;
   REQUIRE(shown.size() == 15);
@@ -140,7 +138,7 @@ TEST_CASE("a detail of a wall is cut into the same bricks, and one of them again
                  "[[body]]\nname = \"wall\"\nbox = [2, 0.6, 0.2]\ndetail = { mesh = \"wall.obj\" }\n"
                  "[[cut]]\nof = \"wall\"\npattern = \"bricks\"\nsize = [0.4, 0.2, 0]\n"
                  "[[cut]]\nof = \"wall/0008\"\npattern = \"scatter\"\ncount = 3\n");
-  const BuiltScene scene = built(s);
+  const BuiltScene scene = buildScene(s);
   const auto shown = shownMeshes(s, scene);
   REQUIRE(shown.size() == 5 + 6 + 5 + 2);
   double whole = 0;
@@ -161,14 +159,14 @@ TEST_CASE("a detail of a wall is cut into the same bricks, and one of them again
 TEST_CASE("a detail that is not there, or cannot be cut, is said with its place", "[shown]") {
   const TestFolder folder("drubble_shown");
   CHECK_THROWS_WITH(
-      built(parseSetup(folder.at("x.toml"),
-                       "[[body]]\nname = \"float\"\nsphere = 1\ndetail = { mesh = \"no.obj\" }\n")),
+      buildScene(parseSetup(folder.at("x.toml"),
+                            "[[body]]\nname = \"float\"\nsphere = 1\ndetail = { mesh = \"no.obj\" }\n")),
       Catch::Contains("no.obj"));
   folder.write("open.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n");
   const Setup s = parseSetup(folder.at("x.toml"),
                              "[[body]]\nname = \"float\"\nsphere = 1\ndetail = { mesh = \"open.obj\" }\n"
                              "[[cut]]\nof = \"float\"\npattern = \"scatter\"\ncount = 4\n");
-  const BuiltScene scene = built(s);
+  const BuiltScene scene = buildScene(s);
   CHECK_THROWS_WITH(shownMeshes(s, scene), Catch::Contains("not closed"));
   const std::vector<Finding> found = checkScene(s, scene);
   REQUIRE(!found.empty());
@@ -177,7 +175,7 @@ TEST_CASE("a detail that is not there, or cannot be cut, is said with its place"
   folder.write("ball.obj", ballObj(3));
   const Setup large = parseSetup(
       folder.at("x.toml"), "[[body]]\nname = \"float\"\nsphere = 1\ndetail = { mesh = \"ball.obj\" }\n");
-  const std::vector<Finding> beside = checkScene(large, built(large));
+  const std::vector<Finding> beside = checkScene(large, buildScene(large));
   CHECK(std::any_of(beside.begin(), beside.end(), [](const Finding& f) { return f.kind == "detail"; }));
   CHECK_THROWS_WITH(
       parseSetup(folder.at("x.toml"), "[[body]]\nname = \"a\"\nsphere = 1\ndetail = { mash = \"x\" }\n"),

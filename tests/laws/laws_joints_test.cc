@@ -5,21 +5,18 @@
 #include <cmath>
 #include <cstdio>
 
+#include "../support/laws.h"
 #include "../support/stage.h"
 #include "core/base/trig.h"
 
 using namespace drubble;
+using drubble::test::say;
 using drubble::test::Stage;
 using solve::JointKind;
 
 namespace {
 
 constexpr double kFrame = 1.0 / 24;
-
-void say(const char* law, double quality, double measured, double expected) {
-  std::printf("  %-44s quality %-4g measured %12.6g  law %12.6g  off %8.4f %%\n", law, quality, measured,
-              expected, expected != 0 ? 100 * (measured - expected) / expected : 100 * measured);
-}
 
 // The complete elliptic integral of the first kind by the arithmetic-geometric mean.
 double ellipticK(double k) {

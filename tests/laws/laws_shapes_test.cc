@@ -4,16 +4,16 @@
 #include <cmath>
 #include <cstdio>
 
+#include "../support/laws.h"
 #include "../support/stage.h"
 #include "core/base/trig.h"
 #include "core/measure/penetration.h"
 
 using namespace drubble;
 using drubble::test::Stage;
+using drubble::test::tilted;
 
 namespace {
-
-Vec3 tilted(double angle) { return 9.81 * vec3(std::sin(angle), -std::cos(angle), 0); }
 
 // A thick-walled tube along z: its mesh is hollow, its shape a cylinder.
 mesh::TriangleMesh tubeMesh(double outer, double inner, double length, int sides) {

@@ -2,21 +2,18 @@
 // A thousand to one: heavy things on light machines and stacks. And what quality may not change.
 #include <catch2/catch.hpp>
 #include <cmath>
-#include <cstdio>
 
+#include "../support/laws.h"
 #include "../support/stage.h"
 #include "core/base/trig.h"
 #include "core/measure/penetration.h"
 
 using namespace drubble;
+using drubble::test::say;
 using drubble::test::Stage;
 using solve::JointKind;
 
 namespace {
-
-void say(const char* what, double quality, double measured, double expected) {
-  std::printf("  %-56s quality %-4g measured %12.6g  law %12.6g\n", what, quality, measured, expected);
-}
 
 double volumeOf(const Vec3& size) { return size.prod(); }
 

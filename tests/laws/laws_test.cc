@@ -5,23 +5,14 @@
 #include <cmath>
 #include <cstdio>
 
+#include "../support/laws.h"
 #include "../support/stage.h"
 #include "core/base/trig.h"
 
 using namespace drubble;
+using drubble::test::say;
 using drubble::test::Stage;
-
-namespace {
-
-void say(const char* law, double quality, double measured, double expected) {
-  std::printf("  %-44s quality %-4g measured %12.6g  law %12.6g  off %8.4f %%\n", law, quality, measured,
-              expected, expected != 0 ? 100 * (measured - expected) / expected : 100 * measured);
-}
-
-// Gravity tilted by `angle`: a flat ground becomes a slope that falls towards +x.
-Vec3 tilted(double angle) { return 9.81 * vec3(std::sin(angle), -std::cos(angle), 0); }
-
-}  // namespace
+using drubble::test::tilted;
 
 TEST_CASE("law 1: a thrown spinning piece follows the parabola") {
   const double quality = GENERATE(0.5, 1.0, 2.0);

@@ -17,7 +17,7 @@ using nlohmann::json;
 namespace {
 
 // A bonded wall on a quay, and a float thrown at it.
-const char* kWall = R"(frames = [1, 40]
+const char* kStruckWall = R"(frames = [1, 40]
 seed = 3
 [[body]]
 name = "quay"
@@ -82,7 +82,7 @@ void killAt(const Program& p, int frames) {
 
 TEST_CASE("a run that is killed twice and goes on has the frames of one that was not") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "-o", "whole.drub"}).code == 0);
   killAt(p, 8);
   killAt(p, 22);
@@ -96,7 +96,7 @@ TEST_CASE("a run that is killed twice and goes on has the frames of one that was
 
 TEST_CASE("past the old end, and with nothing there, --resume goes on as one run would") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "-o", "whole.drub"}).code == 0);
   REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--frames", "1-17", "--resume"}).code == 0);
   const json more = told(p.run({"run", "wall.toml", "-o", "cut.drub", "--resume", "--json"}));
@@ -109,7 +109,7 @@ TEST_CASE("past the old end, and with nothing there, --resume goes on as one run
 
 TEST_CASE("a damaged checkpoint is passed over for an older one") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "-o", "whole.drub"}).code == 0);
   REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--frames", "1-17", "--checkpoint", "4"}).code == 0);
   p.sql("cut.drub", "UPDATE checkpoints SET data = zeroblob(100) WHERE frame > 9");
@@ -119,7 +119,7 @@ TEST_CASE("a damaged checkpoint is passed over for an older one") {
 
 TEST_CASE("a setup or mesh that changed since is noticed, and what changed is said; nothing is lost") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "-o", "cut.drub", "--frames", "1-10"}).code == 0);
   const std::string before = p.read("cut.drub");
   const Ran r =
@@ -135,7 +135,7 @@ TEST_CASE("a setup or mesh that changed since is noticed, and what changed is sa
 
 TEST_CASE("--from branches off with changed settings, and leaves what it came from alone") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "--checkpoint", "4"}).code == 0);
   const std::string before = p.read("out/wall.drub");
   const std::vector<std::string> branch = {"run", "wall.toml", "--from", "3", "--json"};
@@ -162,7 +162,7 @@ TEST_CASE("--from branches off with changed settings, and leaves what it came fr
 
 TEST_CASE("what cannot be branched from says why") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-6"}).code == 0);
   const auto refused = [&](const std::string& from, const std::string& change, const char* why) {
     const Ran r = p.run({"run", "wall.toml", "-o", "to.drub", "--from", from, "--set", change});
@@ -178,7 +178,7 @@ TEST_CASE("what cannot be branched from says why") {
 
 TEST_CASE("two runs do not write one cache") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   const pid_t pid = p.start({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-100000"});
   waitFor(p, "wall.drub", 1);
   for (const char* how : {"--force", "--resume"}) {
@@ -192,7 +192,7 @@ TEST_CASE("two runs do not write one cache") {
 
 TEST_CASE("--versions counts up, and --resume then takes the last") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   for (const char* name : {"out/wall.001.drub", "out/wall.002.drub"})
     CHECK(told(p.run({"run", "wall.toml", "--versions", "--frames", "1-2", "--json"}))["cache"] == name);
   const json r = told(p.run({"run", "wall.toml", "--versions", "--resume", "--frames", "1-4", "--json"}));
@@ -202,7 +202,7 @@ TEST_CASE("--versions counts up, and --resume then takes the last") {
 
 TEST_CASE("a cache is listed and found whole; a damaged frame is named and the rest stays readable") {
   const Program p;
-  p.write("wall.toml", kWall);
+  p.write("wall.toml", kStruckWall);
   REQUIRE(p.run({"run", "wall.toml", "-o", "wall.drub", "--set", "title='a wall'"}).code == 0);
   const Ran whole = p.run({"cache", "wall.drub"});
   CHECK(whole.code == 0);
@@ -211,7 +211,7 @@ TEST_CASE("a cache is listed and found whole; a damaged frame is named and the r
   CHECK(listed["whole"] == true);
   CHECK(listed["parts"]["pieces"]["count"] == 26);
   CHECK(listed["checkpoints"] == json({25, 40}));
-  CHECK(p.run({"cache", "wall.drub", "--setup"}).out == kWall);
+  CHECK(p.run({"cache", "wall.drub", "--setup"}).out == kStruckWall);
 
   p.sql("wall.drub", "UPDATE frames SET data = zeroblob(40) WHERE frame = 7");
   const json damaged = json::parse(p.run({"cache", "wall.drub", "--json"}).out);

@@ -8,7 +8,7 @@ namespace {
 constexpr double kAmiss = 3e-4;     // of all that is amiss: pieces that have so much of it are looked at
 constexpr int kRings = 5;           // and those about them
 constexpr std::size_t kMostOf = 4;  // of the pieces, one in so many
-constexpr int kMostIterations = 40;
+constexpr int kMostLocalIterations = 40;
 
 // `some` and the pieces about them, by how they were come to; `place`: of each, or kLeft.
 std::vector<std::uint32_t> piecesAbout(const Beams& beams, const std::vector<Node>& nodes,
@@ -84,7 +84,7 @@ std::vector<std::uint32_t> solveLocally(const Beams& beams, const std::vector<No
   };
   double ry = condition();
   p = y;
-  for (int k = 0; k < kMostIterations && ry > enough; ++k) {
+  for (int k = 0; k < kMostLocalIterations && ry > enough; ++k) {
     pull(p);
     const double pq = loops.dot(p.data(), q.data(), 0, n);
     if (!(pq > 0)) break;

@@ -12,7 +12,7 @@ using namespace drubble::collide;
 
 namespace {
 
-Vec3 randomPoint(RandomStream& r, double range) {
+Vec3 somewhere(RandomStream& r, double range) {
   return vec3(r.between(-range, range), r.between(-range, range), r.between(-range, range));
 }
 
@@ -29,10 +29,10 @@ shape::Shape randomShape(RandomStream& r, shape::Kind k) {
     case shape::Kind::Cylinder:
       return shape::cylinder(length(), 2 * length(), axis);
     case shape::Kind::Joined:
-      return shape::joined({{shape::sphere(length()), {randomPoint(r, 0.3), r.turn()}}});
+      return shape::joined({{shape::sphere(length()), {somewhere(r, 0.3), r.turn()}}});
     default: {
       std::vector<Vec3> points;
-      for (int i = 0; i < 14; ++i) points.push_back(randomPoint(r, 0.5));
+      for (int i = 0; i < 14; ++i) points.push_back(somewhere(r, 0.5));
       return shape::convex(points);
     }
   }
@@ -56,7 +56,7 @@ struct Two {
       Vec3 n = start == 0 ? (pb.position - pa.position).normalized() : Vec3(r.turn() * Vec3::UnitX());
       double gap = gapAlong(n), step = 0.5;
       for (int i = 0; i < 300; ++i) {
-        const Vec3 m = (n + step * randomPoint(r, 1)).normalized();
+        const Vec3 m = (n + step * somewhere(r, 1)).normalized();
         if (const double g = gapAlong(m); g > gap)
           gap = g, n = m;
         else
@@ -88,7 +88,7 @@ TEST_CASE("every pair of kinds finds the gap that a search over directions finds
       double worst = 0, worst_normal = 0;
       for (int i = 0; i < 10; ++i) {
         const shape::Shape a = randomShape(r, ka), b = randomShape(r, kb);
-        Two t{a, b, {randomPoint(r, 1), r.turn()}, {}};
+        Two t{a, b, {somewhere(r, 1), r.turn()}, {}};
         t.pb = {t.pa.position + 2 * (r.turn() * Vec3::UnitX()), r.turn()};
         const double wanted = i % 2 == 0 ? 0.004 : -0.004;
         bringTo(t, wanted, r);
@@ -163,7 +163,7 @@ TEST_CASE("over a flat floor of triangles every kind is pushed straight up, wher
     double worst = 1;
     for (int i = 0; i < 60; ++i) {
       const shape::Shape s = randomShape(r, kind);
-      Pose p{randomPoint(r, 0.5), r.turn()};
+      Pose p{somewhere(r, 0.5), r.turn()};
       p.position.y() = shape::reachAlong(s, p.turn.conjugate() * -Vec3::UnitY()) - 0.01;
       Manifolds found;
       collide::collide(s, p, triangles, {}, 0.1, found);

@@ -12,7 +12,7 @@ using namespace drubble::cut;
 
 namespace {
 
-std::vector<Vec3> scattered(std::size_t count, std::uint64_t seed) {
+std::vector<Vec3> scatteredSites(std::size_t count, std::uint64_t seed) {
   RandomStream r(seed, "cells");
   std::vector<Vec3> out;
   for (std::size_t i = 0; i < count; ++i) {
@@ -32,7 +32,7 @@ bool bounded(const Cell& c) {
 }  // namespace
 
 TEST_CASE("a corner of a cell is as near to the four sites that meet there as to no other (brute force)") {
-  const std::vector<Vec3> sites = scattered(300, 1);
+  const std::vector<Vec3> sites = scatteredSites(300, 1);
   const std::vector<Cell> cells = cellsOf(sites, kAll, nullptr);
   for (std::uint32_t i = 0; i < cells.size(); ++i)
     for (const Meeting& m : cells[i].corners) {
@@ -49,7 +49,7 @@ TEST_CASE("a corner of a cell is as near to the four sites that meet there as to
 
 TEST_CASE("every cell is a simple polyhedron, and those beyond its planes name it back") {
   for (const bool in_grid : {false, true}) {
-    std::vector<Vec3> sites = scattered(400, 2);
+    std::vector<Vec3> sites = scatteredSites(400, 2);
     if (in_grid)
       for (std::size_t i = 0; i < sites.size(); ++i)
         sites[i] = 100000 * vec3(static_cast<double>(i % 8), static_cast<double>(i / 8 % 8),
@@ -70,7 +70,7 @@ TEST_CASE("every cell is a simple polyhedron, and those beyond its planes name i
 TEST_CASE("inner cells of scattered sites have as many faces as those of a Poisson process") {
   // 48 pi^2 / 35 + 2 = 15.535: Meijering, Interface area, edge length and number of vertices in crystal
   // aggregates with random nucleation (1953).
-  const std::vector<Vec3> sites = scattered(5000, 7);
+  const std::vector<Vec3> sites = scatteredSites(5000, 7);
   Team team(2);
   const std::vector<Cell> cells = cellsOf(sites, kAll, &team);
   double faces = 0, count = 0;
@@ -84,7 +84,7 @@ TEST_CASE("inner cells of scattered sites have as many faces as those of a Poiss
 }
 
 TEST_CASE("cells are the same for any number of threads") {
-  const std::vector<Vec3> sites = scattered(500, 9);
+  const std::vector<Vec3> sites = scatteredSites(500, 9);
   const std::vector<Cell> alone = cellsOf(sites, kAll, nullptr);
   Team team(3);
   const std::vector<Cell> shared = cellsOf(sites, kAll, &team);

@@ -8,32 +8,13 @@
 #include "core/base/random.h"
 #include "core/base/trig.h"
 #include "core/mesh/mass.h"
+#include "core/mesh/test_solids.h"
 #include "core/mesh/tree.h"
 
 using namespace drubble;
 using namespace drubble::mesh;
 
-namespace {
-
-TriangleMesh torus(double ring, double tube, int around, int across) {
-  TriangleMesh m;
-  for (int i = 0; i < around; ++i) {
-    for (int j = 0; j < across; ++j) {
-      const SinCos a = sinCos(2 * kPi * i / around), b = sinCos(2 * kPi * j / across);
-      m.vertices.push_back(vec3((ring + tube * b.cos) * a.cos, tube * b.sin, -(ring + tube * b.cos) * a.sin));
-    }
-  }
-  const auto at = [&](int i, int j) { return static_cast<std::uint32_t>(i % around * across + j % across); };
-  for (int i = 0; i < around; ++i) {
-    for (int j = 0; j < across; ++j) {
-      m.triangles.push_back({at(i, j), at(i + 1, j), at(i + 1, j + 1)});
-      m.triangles.push_back({at(i, j), at(i + 1, j + 1), at(i, j + 1)});
-    }
-  }
-  return m;
-}
-
-}  // namespace
+namespace {}  // namespace
 
 TEST_CASE("a box mesh has the closed form's volume, centre and inertia, wherever it is") {
   const Vec3 size = vec3(0.4, 1.2, 2.5), place = vec3(10, -3, 7);

@@ -216,14 +216,14 @@ void clear(ContactBlock& b) {
   std::memset(b.times_b, 1, sizeof b.times_b);
 }
 
-constexpr std::size_t kBlocksWorthAThread = 32, kBodiesWorthAThread = 128;
+constexpr std::size_t kFilledWorthAThread = 32, kLinedUpWorthAThread = 128;
 constexpr std::size_t kBlocksAhead = 2;  // whose contacts are asked for
 
 }  // namespace
 
 BodyBriefs briefsOf(const BlockInput& in) {
   BodyBriefs out(in.bodies.size());
-  shareOrAlone(in.team, out.size(), kBodiesWorthAThread,
+  shareOrAlone(in.team, out.size(), kLinedUpWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = std::max<std::size_t>(begin, 1); n < end; ++n) {
                    const ActiveBody& b = in.bodies[n];
@@ -301,7 +301,7 @@ BlockList buildBlocks(const BlockInput& in, const Links& links, const std::vecto
     prefetch((*in.briefs)[l.a]);
     prefetch((*in.briefs)[l.b]);
   };
-  shareOrAlone(in.team, of_block.size(), kBlocksWorthAThread,
+  shareOrAlone(in.team, of_block.size(), kFilledWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = begin; n < end; ++n) {
                    clear(out.blocks[n]);
@@ -358,7 +358,7 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
 }  // namespace
 
 void storeForces(const BlockList& list, double dt, Team* team, Contacts& contacts) {
-  shareOrAlone(team, list.blocks.size(), kBlocksWorthAThread,
+  shareOrAlone(team, list.blocks.size(), kFilledWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t n = begin; n < end; ++n) storeBlock(list, n, dt, contacts);
                });

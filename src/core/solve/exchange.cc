@@ -9,7 +9,7 @@ namespace drubble::solve {
 namespace {
 
 constexpr double kTouching = 1e-3;  // of the size: points this near count as struck together
-constexpr int kMostSweeps = 80;
+constexpr int kMostExchanges = 80;
 constexpr double kExchanged = 1e-9;  // of the speed: a change this small ends the exchange of a blow
 
 double inverseMassAlong(const ActiveBody& b, const Vec3& arm, const Vec3& d) {
@@ -111,7 +111,7 @@ void Impacts::exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double ti
   }
   rows.respond(a, b);
   const std::array<double, Rows::kMost> before = rows.speed;
-  for (int round = 0; round < kMostSweeps; ++round) {
+  for (int round = 0; round < kMostExchanges; ++round) {
     double change = 0;
     for (std::size_t j = 0; j < rows.count; j += 3) {
       const double now = greatest(rows.impulse[j] + rows.missing(j, wanted[j / 3]), 0);

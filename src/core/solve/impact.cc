@@ -13,10 +13,10 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr std::size_t kContactsWorthAThread = 256;
-constexpr double kAhead = 1.001;  // steps
-constexpr double kPressed = 0.1;  // of the time in which a piece falls half its size: the moment of a load
-constexpr int kMostRounds = 64;
+constexpr std::size_t kHitsWorthAThread = 256;
+constexpr double kAhead = 1.001;     // steps
+constexpr double kPressedFor = 0.1;  // of the time in which a piece falls half its size: the moment of a load
+constexpr int kMostHitRounds = 64;
 
 void holdStill(ActiveBody& b) {
   b.inverse_mass.setZero();
@@ -38,7 +38,7 @@ double Impacts::leastSpeed(const Contact& c) const {
     pressed = greatest(pressed, t.inverse_mass);
   }
   pressed *= static_cast<double>(c.totalForce());
-  const double more = gravity_ > 0 ? kPressed * pressed * std::sqrt(size / gravity_) : 0;
+  const double more = gravity_ > 0 ? kPressedFor * pressed * std::sqrt(size / gravity_) : 0;
   return leastBounceSpeed(size, gravity_) + more;
 }
 
@@ -66,7 +66,7 @@ bool Impacts::mayBeHit(std::uint32_t index, double h) const {
 
 Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), gravity_(gravity) {
   std::vector<char> may(in.contacts.size(), 0);
-  shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
+  shareOrAlone(in.team, in.contacts.size(), kHitsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t i = begin; i < end; ++i)
                    may[i] = mayBeHit(static_cast<std::uint32_t>(i), h);
@@ -77,7 +77,7 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
     if (may[i] != 0) watch_of_[i] = count++;
   if (count == 0) return;
   watched_.resize(count);
-  shareOrAlone(in.team, in.contacts.size(), kContactsWorthAThread,
+  shareOrAlone(in.team, in.contacts.size(), kHitsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t i = begin; i < end; ++i)
                    if (may[i] != 0) watched_[watch_of_[i]] = watchOf(static_cast<std::uint32_t>(i));
@@ -308,7 +308,7 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
 void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
   meets_.resize(watched_.size());
   shareOrAlone(
-      in_.team, watched_.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+      in_.team, watched_.size(), kHitsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
         PointStates state;
         for (std::size_t k = begin; k < end; ++k)
           meets_[k] =
@@ -326,7 +326,7 @@ bool Impacts::pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<
   findDue(bodies, rows, dt);
   // Up and down the list by turns: a blow runs along a row whichever way it is numbered. What is struck makes
   // its bodies' contacts due again, in this round or the next.
-  for (int round = 0; round < kMostRounds; ++round) {
+  for (int round = 0; round < kMostHitRounds; ++round) {
     bool struck = false;
     const std::size_t words = due_.size();
     for (std::size_t n = 0; n < words; ++n) {

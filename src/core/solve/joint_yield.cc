@@ -11,10 +11,10 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr int kMostRounds = 12;
-constexpr double kSettled = 0.3;     // of what is enough
-constexpr double kLocked = 1e-9;     // of the rest: what stands for an axis that cannot move
-constexpr double kWrongSign = 1e-9;  // m/s or rad/s
+constexpr int kMostYieldRounds = 12;
+constexpr double kYieldSettled = 0.3;     // of what is enough
+constexpr double kLocked = 1e-9;          // of the rest: what stands for an axis that cannot move
+constexpr double kYieldWrongSign = 1e-9;  // m/s or rad/s
 
 }  // namespace
 
@@ -158,8 +158,8 @@ double JointGroup::solveYielding(double enough, BodyRows& rows) {
   if (pass_ != Pass::PushOut) return 0;
   loadSpeeds(rows);
   const double worst = findMissing();
-  if (worst < kSettled * enough) return worst;
-  for (int round = 0; round < kMostRounds; ++round) {
+  if (worst < kYieldSettled * enough) return worst;
+  for (int round = 0; round < kMostYieldRounds; ++round) {
     if (!factored_ && !factorYielding()) break;
     factored_ = true;
     if (round > 0) findMissing();
@@ -173,9 +173,9 @@ double JointGroup::solveYielding(double enough, BodyRows& rows) {
         side_[i] = now < least(r) ? Side::Low : Side::High;
         putAtBound(i);
         changed = true;
-      } else if (side_[i] != Side::Out && round < kMostRounds / 2) {
+      } else if (side_[i] != Side::Out && round < kMostYieldRounds / 2) {
         const double missing = target_[i] - speedOf(r) - soft_[i] * total(i);
-        if (side_[i] == Side::Low ? missing <= kWrongSign : missing >= -kWrongSign) continue;
+        if (side_[i] == Side::Low ? missing <= kYieldWrongSign : missing >= -kYieldWrongSign) continue;
         side_[i] = Side::Free;
         changed = true;
       }

@@ -9,7 +9,7 @@ namespace drubble::solve {
 
 namespace {
 
-constexpr std::size_t kContactsWorthAThread = 256;
+constexpr std::size_t kLinksWorthAThread = 256;
 
 // Of the speed of a fall from a tenth of the size: slower contacts are calm.
 constexpr double kCalm = 0.1;
@@ -101,10 +101,9 @@ void colour(Links& links, std::size_t bodies) {
 
 Links linksOf(const BlockInput& in, double gravity) {
   Links out(in.contacts.size());
-  shareOrAlone(in.team, out.size(), kContactsWorthAThread,
-               [&](std::size_t, std::size_t begin, std::size_t end) {
-                 for (std::size_t i = begin; i < end; ++i) look(in, in.contacts[i], gravity, out[i]);
-               });
+  shareOrAlone(in.team, out.size(), kLinksWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    for (std::size_t i = begin; i < end; ++i) look(in, in.contacts[i], gravity, out[i]);
+  });
   colour(out, in.bodies.size());
   return out;
 }

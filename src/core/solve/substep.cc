@@ -90,8 +90,8 @@ Given given(const Speeds& loaded, const BodyRow& now) {
   return g;
 }
 
-constexpr double kResidual = 0.003;              // of what gravity gives in an internal step
-constexpr std::size_t kBlocksWorthAThread = 64;  // all islands' together
+constexpr double kResidual = 0.003;               // of what gravity gives in an internal step
+constexpr std::size_t kIslandsWorthAThread = 64;  // all islands' together
 
 class Substep {
  public:
@@ -205,9 +205,9 @@ class Substep {
       one(Passes{islands[k], rows_, dt_, engine, joints_of_[k]}, out_.groups.parting[k] != 0);
     };
     // One that is larger than all others together is all threads'.
-    const bool shared = most >= kBlocksWorthAThread && 2 * most > blocks;
+    const bool shared = most >= kIslandsWorthAThread && 2 * most > blocks;
     if (shared) pass(largest, in_.engine);
-    shareOrAlone(blocks >= kBlocksWorthAThread ? in_.engine.team : nullptr, islands.size(), 1,
+    shareOrAlone(blocks >= kIslandsWorthAThread ? in_.engine.team : nullptr, islands.size(), 1,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
                    for (std::size_t k = begin; k < end; ++k)
                      if (!shared || k != largest) pass(k, in_.engine.alone());

@@ -15,7 +15,7 @@ namespace {
 constexpr double kAir = 1.2;         // kg/m3
 constexpr double kDragOf = 1;        // of a blunt thing
 constexpr double kForceShare = 0.1;  // of the weight: a change that wakes
-constexpr std::size_t kPiecesWorthAThread = 256;
+constexpr std::size_t kPushedWorthAThread = 256;
 
 }  // namespace
 
@@ -42,7 +42,7 @@ void World::findPushes(double frame, double h) {
     const double begun = scene_.secondsAt(f.from < scene_.first_frame ? scene_.first_frame : f.from);
     const double span = f.as == act::ForceUnit::Impulse ? scene_.secondsAt(f.to) - begun : 1;
     if (f.kind == act::ForceKind::Drag) spin_drags_.resize(motion_.size(), 0);
-    team_.share(f.who.size(), kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+    team_.share(f.who.size(), kPushedWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
       for (std::size_t n = begin; n < end; ++n) {
         const std::size_t i = f.who[n].index();
         const Sleep state = sleep_[i];

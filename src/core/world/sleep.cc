@@ -20,7 +20,7 @@ constexpr double kForceShare = 0.1;   // of the weight and what is borne: a chan
 constexpr double kForceShift = 0.5;   // and one that does whatever the other piece is at
 constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
 constexpr int kMostPatience = 4;      // times that who is woken in vain waits twice as long as before
-constexpr std::size_t kPiecesWorthAThread = 256;
+constexpr std::size_t kAwakeWorthAThread = 256;
 constexpr double kBlow = 5;  // least bounce speeds: a hit as hard as this runs through the heap
 
 }  // namespace
@@ -134,7 +134,7 @@ void World::wakeForForces() {
 }
 
 void World::updateRest(double h) {
-  team_.share(active_.size(), kPiecesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+  team_.share(active_.size(), kAwakeWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const std::uint32_t i = active_[k];
       if (!awake(i)) continue;

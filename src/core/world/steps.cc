@@ -23,7 +23,7 @@ constexpr int kMostOnFaces = 16;  // where faces of fragments bear, another look
 constexpr std::size_t kFace = 3;  // points
 constexpr double kRamSize = 2;    // times the smallest piece's inner radius
 constexpr std::size_t kMostRams = 16;
-constexpr std::size_t kPiecesWorthAThread = 512, kTouchesWorthAThread = 512;
+constexpr std::size_t kMovingWorthAThread = 512, kTouchesWorthAThread = 512;
 
 // How fast its outside changes place by turning: something round looks the same however it turns about its
 // axis.
@@ -129,7 +129,7 @@ Steps chooseSteps(World& w) {
     return frame * solve::stepsForRate(t.spring_rate) * (stiffer > 1 ? stiffer / solve::kStiffened : 1);
   };
   w.team_.share(
-      w.motion_.size(), kPiecesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
+      w.motion_.size(), kMovingWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
         Wanted& x = parts[part];
         for (std::size_t i = begin; i < end; ++i) {
           if (w.sleep_[i] != Sleep::Awake) continue;
@@ -189,7 +189,7 @@ Steps chooseSteps(World& w) {
   Wish coarse, fine, rolling;
   for (const Ram& ram : ramsOf(w, w.smallest_core_)) {
     const Box way = w.sweptBox(ram.piece, frame);
-    w.team_.share(w.motion_.size(), kPiecesWorthAThread,
+    w.team_.share(w.motion_.size(), kMovingWorthAThread,
                   [&](std::size_t part, std::size_t begin, std::size_t end) {
                     for (std::size_t i = begin; i < end; ++i) {
                       const solve::Traits& t = w.traits_[i];

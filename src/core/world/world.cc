@@ -132,7 +132,7 @@ namespace {
 
 constexpr int kLoadSweeps = 300;
 constexpr int kMostHalvings = 5;
-constexpr std::size_t kPiecesWorthAThread = 256, kContactsWorthAThread = 1024;
+constexpr std::size_t kPiecesWorthAThread = 256, kStoredWorthAThread = 1024;
 
 }  // namespace
 
@@ -293,7 +293,7 @@ double World::slipOf(const solve::Contact& c) const {
 void World::findTouches() {
   touches_.clear();
   addUnset(touches_, contacts_.size());
-  team_.share(contacts_.size(), kContactsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
+  team_.share(contacts_.size(), kStoredWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const solve::Contact& c = contacts_[k];
       touches_[k] = {c.a.value, c.b.value, c.totalForce()};

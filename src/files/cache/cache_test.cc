@@ -10,21 +10,13 @@
 #include "files/cache/writer.h"
 #include "files/obj.h"
 #include "files/simulate.h"
+#include "files/test_folder.h"
 
 using namespace drubble;
 using namespace drubble::files;
 namespace fs = std::filesystem;
 
 namespace {
-
-struct Folder {
-  fs::path path = fs::temp_directory_path() /
-                  ("drubble-cache-" + std::to_string(::getpid()) + "-" + std::to_string(++count));
-  Folder() { fs::create_directories(path); }
-  ~Folder() { fs::remove_all(path); }
-  std::string file(const char* name) const { return (path / name).string(); }
-  static inline int count = 0;
-};
 
 std::vector<PieceState> randomStates(std::size_t n, std::uint64_t seed) {
   RandomStream r(seed, "states");
@@ -72,8 +64,8 @@ TEST_CASE("meshes come back bit for bit") {
 }
 
 TEST_CASE("what a run wrote is what the reader gives, at any frame in any order") {
-  const Folder folder;
-  const std::string path = folder.file("drop.drub");
+  const TestFolder folder("drubble_cache");
+  const std::string path = folder.at("drop.drub");
   std::vector<int> told;
   RunOptions options;
   options.cache_path = path;
@@ -106,9 +98,9 @@ TEST_CASE("what a run wrote is what the reader gives, at any frame in any order"
 }
 
 TEST_CASE("a resting piece costs nothing between key frames") {
-  const Folder folder;
+  const TestFolder folder("drubble_cache");
   RunOptions options;
-  options.cache_path = folder.file("drop.drub");
+  options.cache_path = folder.at("drop.drub");
   simulate(dropSetup(200), options);
   Database db(options.cache_path, Database::Mode::Read);
   Statement last(db, "SELECT count, key_frame, length(data) FROM frames WHERE frame = 200");
@@ -118,9 +110,9 @@ TEST_CASE("a resting piece costs nothing between key frames") {
 }
 
 TEST_CASE("the checkpoint at the end goes on as if never stopped") {
-  const Folder folder;
+  const TestFolder folder("drubble_cache");
   RunOptions options;
-  options.cache_path = folder.file("short.drub");
+  options.cache_path = folder.at("short.drub");
   simulate(dropSetup(15), options);
   Database db(options.cache_path, Database::Mode::Read);
   Statement row(db, "SELECT data, hash FROM checkpoints WHERE frame = 15");
@@ -139,9 +131,9 @@ TEST_CASE("the checkpoint at the end goes on as if never stopped") {
 }
 
 TEST_CASE("a stop that is asked for leaves a whole cache") {
-  const Folder folder;
+  const TestFolder folder("drubble_cache");
   RunOptions options;
-  options.cache_path = folder.file("stopped.drub");
+  options.cache_path = folder.at("stopped.drub");
   int frames = 0;
   options.progress = [&](const RunProgress&) { ++frames; };
   options.stop = [&] { return frames >= 7; };
@@ -154,36 +146,36 @@ TEST_CASE("a stop that is asked for leaves a whole cache") {
 }
 
 TEST_CASE("an OBJ written is the OBJ read") {
-  const Folder folder;
+  const TestFolder folder("drubble_cache");
   const mesh::TriangleMesh m = mesh::boxMesh(vec3(1, 2, 3));
-  writeObj(folder.file("box.obj"), m, "box");
-  const mesh::TriangleMesh back = readObj(folder.file("box.obj"));
+  writeObj(folder.at("box.obj"), m, "box");
+  const mesh::TriangleMesh back = readObj(folder.at("box.obj"));
   CHECK(back.vertices == m.vertices);
   CHECK(back.triangles == m.triangles);
 }
 
 TEST_CASE("an OBJ's quads, negative indices, normals and groups are read") {
-  const Folder folder;
-  std::ofstream(folder.file("a.obj")) << "o first\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvn 0 0 1\nvt 0 0\nf "
-                                         "1/1/1 2/1/1 3/1/1 4/1/1\ng second\nv 0 0 +1e0\nf -1 1 2\n";
-  const mesh::TriangleMesh m = readObj(folder.file("a.obj"));
+  const TestFolder folder("drubble_cache");
+  std::ofstream(folder.at("a.obj")) << "o first\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvn 0 0 1\nvt 0 0\nf "
+                                       "1/1/1 2/1/1 3/1/1 4/1/1\ng second\nv 0 0 +1e0\nf -1 1 2\n";
+  const mesh::TriangleMesh m = readObj(folder.at("a.obj"));
   CHECK(m.vertices.size() == 5);
   CHECK(m.triangles.size() == 3);
   CHECK(m.triangles[2] == mesh::Triangle{4, 0, 1});
 }
 
 TEST_CASE("the forms of a mesh that bends come back frame by frame; beyond them the first and the last") {
-  const Folder folder;
+  const TestFolder folder("drubble_cache");
   mesh::TriangleMesh m = mesh::boxMesh(vec3(2, 0.1, 2));
   for (int f = 3; f <= 6; ++f) {
     m.vertices[0].y() = 0.1 * f;
-    writeObj(folder.file(("lid." + std::to_string(f) + ".obj").c_str()), m, "lid");
+    writeObj(folder.at(("lid." + std::to_string(f) + ".obj").c_str()), m, "lid");
   }
-  Setup setup = parseSetup(folder.file("lid.toml"),
+  Setup setup = parseSetup(folder.at("lid.toml"),
                            "frames = [1, 9]\n[[body]]\nname = \"lid\"\nmesh = \"lid.#.obj\"\nrole = "
                            "\"kinematic\"\n[[body]]\nname = \"ball\"\nsphere = 0.1\nat = [0, 0.4, 0]\n");
   RunOptions options;
-  options.cache_path = folder.file("lid.drub");
+  options.cache_path = folder.at("lid.drub");
   simulate(setup, options);
   CacheReader cache(options.cache_path);
   CHECK(cache.prototypes()[0].bends);
@@ -203,8 +195,8 @@ TEST_CASE("the forms of a mesh that bends come back frame by frame; beyond them 
 }
 
 TEST_CASE("on a network disk no memory is shared: a reader sees what is committed, and one file is left") {
-  const Folder folder;
-  const std::string path = folder.file("far.drub");
+  const TestFolder folder("drubble_cache");
+  const std::string path = folder.at("far.drub");
   const Setup setup = dropSetup(6);
   const BuiltScene built = buildScene(setup);
   world::World world(built.scene);

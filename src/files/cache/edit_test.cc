@@ -42,10 +42,10 @@ among = "crate/*"
 strength = 0.01
 )";
 
-struct Made {
+struct CacheToEdit {
   TestFolder folder{"drubble_edit"};
   std::string path;
-  Made() {
+  CacheToEdit() {
     RunOptions options;
     options.cache_path = path = folder.at("yard.drub");
     options.force = true;
@@ -53,16 +53,16 @@ struct Made {
   }
 };
 
-const Made& made() {
-  static const Made m;
+const CacheToEdit& cacheToEdit() {
+  static const CacheToEdit m;
   return m;
 }
 
 struct Editor {
-  CacheReader source{made().path};
+  CacheReader source{cacheToEdit().path};
   EditOptions options;
   explicit Editor() {
-    options.path = made().folder.at("edited.drub");
+    options.path = cacheToEdit().folder.at("edited.drub");
     options.force = true;
   }
   CacheReader edit() {
@@ -134,7 +134,7 @@ TEST_CASE("speeds add up to the places they lead to, in free flight and across c
   CHECK(driftOf(slower, kStone) < 0.001);
   e.options.slower = 1;
   e.options.keys = {{1, 1}, {15, 15}, {60, 25}, {75, 40}};
-  e.options.path = made().folder.at("keyed.drub");
+  e.options.path = cacheToEdit().folder.at("keyed.drub");
   CacheReader keyed = e.edit();
   CHECK(keyed.frames().size() == 75);
   CHECK(driftOf(keyed, kStone) < 0.01);
@@ -180,12 +180,12 @@ TEST_CASE("what is frozen stays from then on; what is dropped is gone, with its 
 TEST_CASE("one frame is an arrangement that a setup starts from", "[edit]") {
   Editor e;
   e.options.first = e.options.last = 40;
-  e.options.path = made().folder.at("still.drub");
+  e.options.path = cacheToEdit().folder.at("still.drub");
   e.edit();
   RunOptions options;
-  options.cache_path = made().folder.at("again.drub");
+  options.cache_path = cacheToEdit().folder.at("again.drub");
   options.force = true;
-  const Setup again = parseSetup(made().folder.at("again.toml"),
+  const Setup again = parseSetup(cacheToEdit().folder.at("again.toml"),
                                  "start_from = { cache = \"still.drub\" }\n" + std::string(kYard));
   simulate(again, options);
   CacheReader out(options.cache_path);
@@ -195,16 +195,16 @@ TEST_CASE("one frame is an arrangement that a setup starts from", "[edit]") {
 TEST_CASE("joined, the frames of both follow each other; the frame they share is there once", "[edit]") {
   Editor e;
   e.options.last = 20;
-  e.options.path = made().folder.at("head.drub");
+  e.options.path = cacheToEdit().folder.at("head.drub");
   e.edit();
   EditOptions tail;
-  tail.path = made().folder.at("tail.drub");
+  tail.path = cacheToEdit().folder.at("tail.drub");
   tail.force = true;
   tail.first = 20;
   editCache(e.source, tail);
   CacheReader head(e.options.path);
   EditOptions both;
-  both.path = made().folder.at("both.drub");
+  both.path = cacheToEdit().folder.at("both.drub");
   both.force = true;
   both.join = tail.path;
   CHECK(editCache(head, both).joined == 20);
@@ -217,7 +217,7 @@ TEST_CASE("joined, the frames of both follow each other; the frame they share is
 
 TEST_CASE("an edit refuses what makes no sense, and leaves nothing behind", "[edit]") {
   Editor e;
-  e.options.path = made().folder.at("none.drub");
+  e.options.path = cacheToEdit().folder.at("none.drub");
   e.options.first = 60;
   CHECK_THROWS_WITH(editCache(e.source, e.options), Catch::Contains("holds 1 to 40"));
   e.options.first.reset();
@@ -225,6 +225,6 @@ TEST_CASE("an edit refuses what makes no sense, and leaves nothing behind", "[ed
   CHECK_THROWS_WITH(editCache(e.source, e.options), Catch::Contains("later"));
   e.options.keys.clear();
   CHECK_FALSE(std::filesystem::exists(e.options.path));
-  e.options.path = made().path;
+  e.options.path = cacheToEdit().path;
   CHECK_THROWS_WITH(editCache(e.source, e.options), Catch::Contains("what is edited"));
 }

@@ -48,7 +48,7 @@ spacing = [20, 20, 20]
 at = [0, -4, 0]
 )";
 
-BuiltScene build(const std::string& text) { return buildScene(parseSetup("yard.toml", text)); }
+BuiltScene buildYard(const std::string& text) { return buildScene(parseSetup("yard.toml", text)); }
 
 std::vector<PieceId> taken(const std::string& selector) {
   const Setup s = parseSetup("yard.toml", kYard);
@@ -86,7 +86,7 @@ TEST_CASE("selections narrow what they take") {
 }
 
 TEST_CASE("adjustments change what they take and share a prototype; later ones win") {
-  const BuiltScene b = build(std::string(kYard) + R"([[adjust]]
+  const BuiltScene b = buildYard(std::string(kYard) + R"([[adjust]]
 who = "@eggs"
 density = 500
 colour = "#ff0000"
@@ -112,7 +112,7 @@ material = "soft"
 }
 
 TEST_CASE("a group adds up its parts' masses and shapes") {
-  const BuiltScene b = build(R"([[body]]
+  const BuiltScene b = buildYard(R"([[body]]
 name = "bar"
 box = [1, 0.2, 0.2]
 density = 500

@@ -29,11 +29,11 @@ density = 2500
 
 const std::string kCut = "[[cut]]\nof = \"stone\"\ncount = 30\n";
 
-BuiltScene build(const std::string& more) { return buildScene(parseSetup("quay.toml", kBody + more)); }
+BuiltScene buildQuay(const std::string& more) { return buildScene(parseSetup("quay.toml", kBody + more)); }
 
 std::string whyNot(const std::string& more) {
   try {
-    build(more);
+    buildQuay(more);
   } catch (const Error& e) {
     return e.what();
   }
@@ -43,7 +43,7 @@ std::string whyNot(const std::string& more) {
 }  // namespace
 
 TEST_CASE("a cut body stands where it would, in pieces with its mass and its motion") {
-  const BuiltScene whole = build(""), b = build(kCut);
+  const BuiltScene whole = buildQuay(""), b = buildQuay(kCut);
   REQUIRE(b.cuts.size() == 1);
   REQUIRE(b.cuts[0].count == 30);
   REQUIRE(b.scene.pieces.size() == 31);
@@ -69,7 +69,8 @@ TEST_CASE("a cut body stands where it would, in pieces with its mass and its mot
 }
 
 TEST_CASE("what a cut came to is measured anew: closed, paired, the whole volume") {
-  const BuiltScene b = build(kCut + "grain = [1, 3, 1]\nmore = [{ sphere = [20, 0, 0, 10], count = 12 }]\n");
+  const BuiltScene b =
+      buildQuay(kCut + "grain = [1, 3, 1]\nmore = [{ sphere = [20, 0, 0, 10], count = 12 }]\n");
   const CutReport r = reportOn(b, b.cuts[0]);
   CHECK(r.pieces == 42);
   CHECK(r.open_edges == 0);
@@ -85,7 +86,7 @@ TEST_CASE("what a cut came to is measured anew: closed, paired, the whole volume
 
 TEST_CASE("copies of a cut body are cut alike and named by copy and piece") {
   const BuiltScene b =
-      build(kCut + "[[place]]\nname = \"stack\"\ncopies = { stone = 1 }\ncount = [1, 3, 1]\n");
+      buildQuay(kCut + "[[place]]\nname = \"stack\"\ncopies = { stone = 1 }\ncount = [1, 3, 1]\n");
   REQUIRE(b.scene.pieces.size() == 91);
   CHECK(b.scene.prototypes.size() == 31);
   CHECK(b.scene.pieces[1].name == "stack/0001/0001");
@@ -109,12 +110,12 @@ TEST_CASE("a seed is one cut; another cut's seed changes nothing") {
       "[[body]]\nname = \"slab\"\nbox = [9, 9, 9]\nat = [300, 0, 0]\n[[cut]]\nof = \"slab\"\ncount = 3\nseed "
       "= ";
   const auto stone = [&](const std::string& seed) {
-    std::vector<double> all = places(build(kCut + other + seed));
+    std::vector<double> all = places(buildQuay(kCut + other + seed));
     all.resize(31);
     return all;
   };
   CHECK(stone("1") == stone("2"));
-  CHECK(places(build(kCut + "seed = 1\n")) != places(build(kCut + "seed = 2\n")));
+  CHECK(places(buildQuay(kCut + "seed = 1\n")) != places(buildQuay(kCut + "seed = 2\n")));
 }
 
 TEST_CASE("an impact cuts a pane finely where it struck") {
@@ -161,7 +162,7 @@ TEST_CASE("cuts that cannot be are refused with what is wrong") {
 }
 
 TEST_CASE("pieces cut again are called after the piece, and fit their neighbours") {
-  const BuiltScene b = build(kCut + "[[cut]]\nof = [\"stone/0003\", \"stone/001*\"]\ncount = 4\n");
+  const BuiltScene b = buildQuay(kCut + "[[cut]]\nof = [\"stone/0003\", \"stone/001*\"]\ncount = 4\n");
   const CutReport r = reportOn(b, b.cuts[0]);
   CHECK(r.pieces == 30 - 11 + 44);
   CHECK(r.open_edges + r.flipped_edges + r.unpaired_faces == 0);
@@ -174,7 +175,7 @@ TEST_CASE("pieces cut again are called after the piece, and fit their neighbours
   CHECK(names.contains("stone/0019/0004"));
   // Within a box: only those whose middle lies there.
   const BuiltScene some =
-      build(kCut + "[[cut]]\nof = \"stone/*\"\ncount = 3\nwithin = [0, -99, -99, 99, 99, 99]\n");
+      buildQuay(kCut + "[[cut]]\nof = \"stone/*\"\ncount = 3\nwithin = [0, -99, -99, 99, 99, 99]\n");
   for (std::uint32_t k = 0; k < some.cuts[0].count; ++k) {
     const std::string name = some.scene.prototypes[some.cuts[0].first + k].name;
     const bool again = std::count(name.begin(), name.end(), '/') == 2;
@@ -185,14 +186,14 @@ TEST_CASE("pieces cut again are called after the piece, and fit their neighbours
 
 TEST_CASE("bricks, slabs and given places, with room between") {
   const BuiltScene wall =
-      build("[[cut]]\nof = \"stone\"\npattern = \"bricks\"\nsize = [20, 10, 0]\ngap = 0.5\n");
+      buildQuay("[[cut]]\nof = \"stone\"\npattern = \"bricks\"\nsize = [20, 10, 0]\ngap = 0.5\n");
   const CutReport r = reportOn(wall, wall.cuts[0]);
   CHECK(r.pieces == 2 * 4 + 2 * 5);
   CHECK(r.interfaces == 0);
   CHECK(r.gap == Approx(0.005));
   CHECK(r.volume_error < 1e-9);
   const BuiltScene slabs =
-      build("[[cut]]\nof = \"stone\"\npattern = \"parallel\"\ncount = 5\nacross = [1, 0, 0]\n");
+      buildQuay("[[cut]]\nof = \"stone\"\npattern = \"parallel\"\ncount = 5\nacross = [1, 0, 0]\n");
   REQUIRE(slabs.cuts[0].count == 5);
   for (std::uint32_t k = 0; k < 5; ++k)
     CHECK(slabs.meshes[slabs.cuts[0].first + k].bounds().size().x() == Approx(0.16));
@@ -202,8 +203,9 @@ TEST_CASE("bricks, slabs and given places, with room between") {
 }
 
 TEST_CASE("rough breaks are seen and written, and not felt") {
-  const BuiltScene plain = build(kCut),
-                   rough = build(kCut + "rough = { amount = 1, grain = 6 }\ninside_colour = \"#ff0000\"\n");
+  const BuiltScene plain = buildQuay(kCut),
+                   rough =
+                       buildQuay(kCut + "rough = { amount = 1, grain = 6 }\ninside_colour = \"#ff0000\"\n");
   REQUIRE(rough.scene.prototypes.size() == plain.scene.prototypes.size());
   for (std::uint32_t k = plain.cuts[0].first; k < plain.cuts[0].first + plain.cuts[0].count; ++k) {
     const world::Prototype &a = plain.scene.prototypes[k], &b = rough.scene.prototypes[k];

@@ -19,7 +19,9 @@ sphere = 10
 at = [0, 20, 0]
 )";
 
-BuiltScene built(const std::string& forces) { return buildScene(parseSetup("floats.toml", kScene + forces)); }
+BuiltScene builtFloats(const std::string& forces) {
+  return buildScene(parseSetup("floats.toml", kScene + forces));
+}
 
 std::string oneProblem(const std::string& forces) { return oneProblemOf(kScene + forces); }
 
@@ -28,7 +30,7 @@ using Catch::Matchers::Contains;
 }  // namespace
 
 TEST_CASE("forces in a setup: units, defaults, whom they push", "[force]") {
-  const world::Scene s = built(R"(
+  const world::Scene s = builtFloats(R"(
 [[force]]
 name = "squall"
 kind = "wind"
@@ -75,7 +77,7 @@ enabled = false
   CHECK(wind.seed != blast.seed);
   // One more before it does not change it.
   const world::Scene more =
-      built(
+      builtFloats(
           "[[force]]\nname = \"first\"\nkind = \"push\"\ndirection = [1, 0, 0]\nstrength = 1\n"
           "[[force]]\nname = \"squall\"\nkind = \"wind\"\ndirection = [1, 0, 0]\nstrength = 1\n")
           .scene;
@@ -101,7 +103,7 @@ TEST_CASE("what a force lacks is said, and a second gravity is noted", "[force]"
              Contains("outside the shot's 1 to 30"));
   CHECK_THAT(oneProblem(force + "kind = \"wind\"\ndirection = [1, 0, 0]\nstrength = 1\nsize = 3\n"),
              Contains("unknown key 'size'"));
-  const BuiltScene b = built(force + "kind = \"gravity\"\nwho = \"float\"\nstrength = 3\n");
+  const BuiltScene b = builtFloats(force + "kind = \"gravity\"\nwho = \"float\"\nstrength = 3\n");
   REQUIRE(b.notes.size() == 1);
   CHECK_THAT(b.notes[0], Contains("on top of the setup's own") && Contains("'float'"));
   CHECK(b.scene.forces[0].direction.y() == -1);

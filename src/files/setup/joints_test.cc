@@ -47,12 +47,14 @@ motor = { speed = { keys = [[1, 0], [9, 45]], ease = "hold" }, strength = 20 }
 breaks_at = { torque = 500 }
 )";
 
-BuiltScene build(const std::string& joints) { return buildScene(parseSetup("slip.toml", kSlip + joints)); }
+BuiltScene buildSlip(const std::string& joints) {
+  return buildScene(parseSetup("slip.toml", kSlip + joints));
+}
 
 // Everything that is wrong, in one text.
 std::string wrong(const std::string& joints) {
   try {
-    build(joints);
+    buildSlip(joints);
   } catch (const Error& e) {
     std::string all;
     for (const Problem& p : e.problems()) all += p.message + "\n";
@@ -70,7 +72,7 @@ std::string rope(const std::string& more) {
 }  // namespace
 
 TEST_CASE("a hinge of the setup is held where it says, in degrees and the setup's units") {
-  const BuiltScene b = build(kHinge);
+  const BuiltScene b = buildSlip(kHinge);
   REQUIRE(b.scene.joints.size() == 1);
   const world::SceneJoint& j = b.scene.joints[0];
   CHECK(j.joint.kind == solve::JointKind::Hinge);
@@ -89,11 +91,11 @@ TEST_CASE("a hinge of the setup is held where it says, in degrees and the setup'
 }
 
 TEST_CASE("a rope is as long as it lies unless it says otherwise, and runs over its points") {
-  const BuiltScene plain = build(rope(""));
+  const BuiltScene plain = buildSlip(rope(""));
   CHECK(plain.scene.joints[0].joint.length == Approx(std::hypot(1.0, 1.74)));
   CHECK(plain.scene.joints[0].collide);
-  const BuiltScene led =
-      build(rope("over = [{ at = [100, 250, 0] }, { of = \"gate\", at = [60, 140, 0] }]\nlength = 600\n"));
+  const BuiltScene led = buildSlip(
+      rope("over = [{ at = [100, 250, 0] }, { of = \"gate\", at = [60, 140, 0] }]\nlength = 600\n"));
   const solve::Joint& j = led.scene.joints[0].joint;
   REQUIRE(j.over.size() == 2);
   CHECK_FALSE(j.over[0].piece.valid());

@@ -33,7 +33,7 @@ name = "lidded"
 parts = [{ of = "chest" }, { of = "lid", at = [0, 41, 0], name = "top" }]
 )";
 
-const std::string kHinge = R"([[group.joints]]
+const std::string kGroupHinge = R"([[group.joints]]
 name = "hinge"
 kind = "hinge"
 a = "top"
@@ -43,7 +43,7 @@ axis = [1, 0, 0]
 limits = [-110, 0]
 )";
 
-BuiltScene build(const std::string& more) { return buildScene(parseSetup("quay.toml", kChest + more)); }
+BuiltScene buildChest(const std::string& more) { return buildScene(parseSetup("quay.toml", kChest + more)); }
 
 std::size_t pieceOf(const BuiltScene& b, const std::string& name) {
   for (std::size_t i = 0; i < b.scene.pieces.size(); ++i)
@@ -56,7 +56,7 @@ std::size_t pieceOf(const BuiltScene& b, const std::string& name) {
 
 TEST_CASE("a group that nothing copies stands once, with its parts where they belong") {
   const BuiltScene b =
-      build("at = [100, 0, 0]\nturn = [0, 90, 0]\nvelocity = [0, 0, 50]\nspin = [0, 0, 90]\n");
+      buildChest("at = [100, 0, 0]\nturn = [0, 90, 0]\nvelocity = [0, 0, 50]\nspin = [0, 0, 90]\n");
   REQUIRE(b.scene.pieces.size() == 3);
   const world::Piece &chest = b.scene.pieces[pieceOf(b, "lidded/chest")],
                      &top = b.scene.pieces[pieceOf(b, "lidded/top")];
@@ -72,7 +72,7 @@ TEST_CASE("a group that nothing copies stands once, with its parts where they be
 
 TEST_CASE("a group's origin may be its centre of mass or the middle of its base") {
   const auto height = [](const std::string& origin) {
-    const BuiltScene b = build("at = [0, 100, 0]\norigin = \"" + origin + "\"\n");
+    const BuiltScene b = buildChest("at = [0, 100, 0]\norigin = \"" + origin + "\"\n");
     return b.scene.pieces[pieceOf(b, "lidded/chest")].start.position.y();
   };
   CHECK(height("mesh") == Approx(1.2));
@@ -81,7 +81,7 @@ TEST_CASE("a group's origin may be its centre of mass or the middle of its base"
 }
 
 TEST_CASE("copies of a group keep their parts' places, names and joints, however they are turned") {
-  const BuiltScene b = build(kHinge + R"([[place]]
+  const BuiltScene b = buildChest(kGroupHinge + R"([[place]]
 name = "stores"
 copies = { lidded = 1 }
 count = [2, 1, 3]
@@ -110,7 +110,7 @@ vary = { turn = [0, 180, 0] }
 }
 
 TEST_CASE("a copy of which one part finds no room is left out whole") {
-  const BuiltScene b = build(R"([[body]]
+  const BuiltScene b = buildChest(R"([[body]]
 name = "beam"
 box = [20, 4, 200]
 at = [0, 45, 0]
@@ -148,7 +148,7 @@ from = "lidded"
 }
 
 TEST_CASE("check says once what is wrong with a joint of many copies") {
-  std::string hinge = kHinge;
+  std::string hinge = kGroupHinge;
   hinge.replace(hinge.find("[0, 40, -25]"), 12, "[0, 40, -925]");
   const std::string text = kChest + hinge + R"([[place]]
 name = "stores"

@@ -11,7 +11,7 @@ namespace {
 using act::ForceKind;
 using act::ForceUnit;
 
-const std::map<std::string, ForceKind> kKinds = {
+const std::map<std::string, ForceKind> kForceKinds = {
     {"wind", ForceKind::Wind},       {"turbulence", ForceKind::Turbulence},
     {"drag", ForceKind::Drag},       {"blast", ForceKind::Blast},
     {"front", ForceKind::Front},     {"vortex", ForceKind::Vortex},
@@ -108,8 +108,8 @@ void readForce(Table& t, const Setup& s, ForceSetup& x) {
     t.complain(
         "name",
         "every force needs a kind: wind, turbulence, drag, blast, front, vortex, attract, push or gravity");
-  const auto kind = kKinds.find(t.choice("kind", "gravity", namesOf(kKinds)));
-  if (kind != kKinds.end()) f.kind = kind->second;
+  const auto kind = kForceKinds.find(t.choice("kind", "gravity", namesOf(kForceKinds)));
+  if (kind != kForceKinds.end()) f.kind = kind->second;
   x.who = readSelector(t, "who", false);
   if (!x.who.given()) x.who.patterns = {"**"}, x.who.where = x.where;
   if (f.kind != ForceKind::Drag && f.kind != ForceKind::Gravity) {

@@ -11,15 +11,15 @@ namespace {
 using solve::JointKind;
 
 JointKind kindOf(Table& t) {
-  static const std::map<std::string, JointKind> kKinds = {
+  static const std::map<std::string, JointKind> kJointKinds = {
       {"hinge", JointKind::Hinge},   {"ball", JointKind::Ball}, {"slider", JointKind::Slider},
       {"spring", JointKind::Spring}, {"rope", JointKind::Rope}, {"fixed", JointKind::Fixed}};
   std::set<std::string> names;
-  for (const auto& [name, kind] : kKinds) names.insert(name);
+  for (const auto& [name, kind] : kJointKinds) names.insert(name);
   if (!t.has("kind"))
     t.complain("name",
                "a joint needs kind = \"hinge\", \"ball\", \"slider\", \"spring\", \"rope\" or \"fixed\"");
-  return kKinds.at(t.choice("kind", "fixed", names));
+  return kJointKinds.at(t.choice("kind", "fixed", names));
 }
 
 // A limit or a motor is in degrees, or in the setup's unit.

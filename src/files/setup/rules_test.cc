@@ -28,7 +28,9 @@ at = [0, 0.75, 0]
 start = "asleep"
 )";
 
-BuiltScene built(const std::string& rules) { return buildScene(parseSetup("stand.toml", kScene + rules)); }
+BuiltScene builtStand(const std::string& rules) {
+  return buildScene(parseSetup("stand.toml", kScene + rules));
+}
 
 std::string oneProblem(const std::string& rules) { return oneProblemOf(kScene + rules); }
 
@@ -37,7 +39,7 @@ using Catch::Matchers::Contains;
 }  // namespace
 
 TEST_CASE("a rule says whom it is for, what it waits for and what it does", "[rule]") {
-  const world::Scene s = built(R"(
+  const world::Scene s = builtStand(R"(
 [[rule]]
 name = "gate"
 who = ["trestle", "cask"]

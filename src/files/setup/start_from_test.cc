@@ -4,19 +4,13 @@
 
 #include "files/cache/reader.h"
 #include "files/simulate.h"
+#include "files/test_folder.h"
 
 namespace drubble::files {
 
 namespace {
 
 using Catch::Matchers::Contains;
-
-struct Folder {
-  std::filesystem::path path = std::filesystem::temp_directory_path() / "drubble_start_from";
-  Folder() { std::filesystem::create_directories(path); }
-  ~Folder() { std::filesystem::remove_all(path); }
-  std::string file(const std::string& name) const { return (path / name).string(); }
-};
 
 // Crates and a keg above a trough that has no far end: one rolls out.
 const std::string kPile = R"(
@@ -44,12 +38,12 @@ at = [0, 0.2, 0]
 vary = { turn = [4, 10, 4] }
 )";
 
-RunOutcome runTo(const Folder& f, const std::string& text, const std::string& cache, bool settle) {
+RunOutcome runTo(const TestFolder& f, const std::string& text, const std::string& cache, bool settle) {
   RunOptions o;
-  o.cache_path = f.file(cache);
+  o.cache_path = f.at(cache);
   o.force = true;
   if (settle) o.settle.emplace();
-  return simulate(parseSetup(f.file("pile.toml"), text), o);
+  return simulate(parseSetup(f.at("pile.toml"), text), o);
 }
 
 std::string from(const std::string& what) { return "start_from = { " + what + " }\n"; }
@@ -57,7 +51,7 @@ std::string from(const std::string& what) { return "start_from = { " + what + " 
 }  // namespace
 
 TEST_CASE("what is settled rests, without its strays, and rests on when it is started from", "[settle]") {
-  const Folder f;
+  const TestFolder f("drubble_start_from");
   const RunOutcome settled = runTo(f, kPile, "calm.drub", true);
   CHECK_FALSE(settled.stopped);
   CHECK(settled.pieces == 16);
@@ -65,7 +59,7 @@ TEST_CASE("what is settled rests, without its strays, and rests on when it is st
   CHECK_THAT(settled.strays[0], Contains("keg (frame "));
   CHECK(settled.on_nothing.empty());
   CHECK(settled.moving.empty());
-  CacheReader calm(f.file("calm.drub"));
+  CacheReader calm(f.at("calm.drub"));
   REQUIRE(calm.frames().size() == 1);
   CHECK(calm.rules().empty());
   REQUIRE(calm.notes().size() == 1);
@@ -78,7 +72,7 @@ TEST_CASE("what is settled rests, without its strays, and rests on when it is st
   CHECK_THAT(again.notes[0], Contains("1 piece is gone") && Contains("'keg'"));
   CHECK_THAT(again.notes[1],
              Contains("16 pieces stand where 'calm.drub' has them in frame " + std::to_string(frame)));
-  CacheReader restarted(f.file("again.drub"));
+  CacheReader restarted(f.at("again.drub"));
   CHECK(restarted.pieces().size() == 17);  // the slab among them, the keg not
   const std::vector<PieceState> end = restarted.states(20), start = calm.states(frame);
   for (std::size_t i = 0; i < restarted.pieces().size(); ++i) {
@@ -91,13 +85,13 @@ TEST_CASE("what is settled rests, without its strays, and rests on when it is st
 }
 
 TEST_CASE("any frame can be gone on from, with its motion or without, for some pieces or all", "[settle]") {
-  const Folder f;
+  const TestFolder f("drubble_start_from");
   runTo(f, kPile, "pile.drub", false);
-  CacheReader was(f.file("pile.drub"));
+  CacheReader was(f.at("pile.drub"));
   const std::vector<PieceState> middle = was.states(6);
   const auto startOf = [&](const std::string& what) {
     runTo(f, from(what) + kPile, "next.drub", false);
-    return CacheReader(f.file("next.drub")).states(1);
+    return CacheReader(f.at("next.drub")).states(1);
   };
   const std::vector<PieceState> still = startOf("cache = \"pile.drub\", frame = 6"),
                                 keeps = startOf("cache = \"pile.drub\", frame = 6, motion = \"keep\""),
@@ -117,7 +111,7 @@ TEST_CASE("any frame can be gone on from, with its motion or without, for some p
 }
 
 TEST_CASE("what broke stays broken where a setup starts from", "[settle][bond]") {
-  const Folder f;
+  const TestFolder f("drubble_start_from");
   const std::string wall = R"(
 frames = [1, 8]
 [[body]]
@@ -135,20 +129,20 @@ strength = { keys = [[1, 1], [4, 0]], ease = "hold" }
 )";
   runTo(f, wall, "wall.drub", false);
   const auto bondsFrom = [&](int frame) {
-    return buildScene(parseSetup(f.file("wall.toml"),
+    return buildScene(parseSetup(f.at("wall.toml"),
                                  from("cache = \"wall.drub\", frame = " + std::to_string(frame)) + wall))
         .scene.bonds.size();
   };
-  CHECK(bondsFrom(3) == CacheReader(f.file("wall.drub")).bonds().size());
+  CHECK(bondsFrom(3) == CacheReader(f.at("wall.drub")).bonds().size());
   CHECK(bondsFrom(8) == 0);
 }
 
 TEST_CASE("a start that is not to be had is said, with its place", "[settle]") {
-  const Folder f;
+  const TestFolder f("drubble_start_from");
   runTo(f, kPile, "pile.drub", false);
   const auto said = [&](const std::string& what) {
     try {
-      buildScene(parseSetup(f.file("pile.toml"), from(what) + kPile));
+      buildScene(parseSetup(f.at("pile.toml"), from(what) + kPile));
     } catch (const Error& e) {
       REQUIRE(e.problems()[0].where);
       CHECK(e.problems()[0].where->line == 1);
