@@ -239,21 +239,27 @@ std::array<Struck, 3> struckWalls(double quality) {
 }  // namespace
 
 TEST_CASE("14 a wall that is struck keeps all momentum, and the thicker slows the ball more", "[slow]") {
-  const auto [thin, thick, strong] = struckWalls(1);
-  for (const Struck& x : {thin, thick, strong}) CHECK(x.off_linear < 1e-5);
-  CHECK(strong.off_angular < 1e-5);
+  const auto [thin, thick, strong] = struckWalls(GENERATE(0.5, 1.0, 2.0));
+  for (const Struck& x : {thin, thick, strong}) {
+    CHECK(x.off_linear < 1e-5);
+    CHECK(x.off_angular < 1e-5);
+  }
   CHECK(thin.share > 0.02);
   CHECK(strong.share == 0);
   CHECK(thick.slowed > thin.slowed);
   CHECK(strong.slowed > thin.slowed);
 }
 
-// Not held yet, and so left out unless it is asked for: docs/physics.md, "What does not hold yet".
-TEST_CASE("14 angular momentum too, at any quality", "[.angular][slow]") {
-  for (const Struck& x : struckWalls(GENERATE(0.5, 1.0, 2.0))) {
-    CHECK(x.off_linear < 1e-5);
-    CHECK(x.off_angular < 1e-5);
-  }
+// By itself: the more pieces or speed, the more there is to lose.
+TEST_CASE("14 other walls and other blows keep it too", "[.momentum][slow]") {
+  const double quality = GENERATE(0.5, 1.0, 2.0), speed = GENERATE(20.0, 60.0, 150.0), thick = GENERATE(0.1, 0.3);
+  const int count = GENERATE(100, 300, 600);
+  const Struck x = strike(thick, speed, count, 2e5, quality);
+  std::printf(" 14 quality %.1f, %3.0f m/s, %d pieces, %.1f m: momentum off %.1e, angular %.1e\n", quality, speed,
+              count, thick, x.off_linear, x.off_angular);
+  CHECK(x.off_linear < 1e-5);
+  // What goes past farther than its own size within a substep no longer lies at what it pushes.
+  CHECK(x.off_angular < (quality < 1 && speed > 100 ? 3e-5 : 1e-5));
 }
 
 TEST_CASE("what breaks grows with the speed of the blow", "[slow]") {

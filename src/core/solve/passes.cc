@@ -90,6 +90,25 @@ void judge(ContactBlock& c, const BlockExtra& e) {
   }
 }
 
+Vec3 laneOf(const Vec8& v, int i) {
+  return {static_cast<double>(v.x.x[i]), static_cast<double>(v.y.x[i]), static_cast<double>(v.z.x[i])};
+}
+
+// N s, upon b, so far in this internal step.
+Vec3 impulseOf(const ContactBlock& c, int i) {
+  double load = 0;
+  for (std::uint32_t k = 0; k < c.points; ++k) load += static_cast<double>(c.point[k].impulse.x[i]);
+  const Vec3 normal = laneOf(c.normal, i), along = laneOf(c.along, i);
+  return load * normal + static_cast<double>(c.impulse_along.x[i]) * along +
+         static_cast<double>(c.impulse_across.x[i]) * normal.cross(along);
+}
+
+Vec3 difference(const float (&a)[3], const float (&b)[3]) {
+  Vec3 out;
+  for (int k = 0; k < 3; ++k) out[k] = static_cast<double>(b[k]) - static_cast<double>(a[k]);
+  return out;
+}
+
 }  // namespace
 
 template <class Do>
@@ -182,6 +201,37 @@ int Passes::sweepUntil(Pass pass, bool moved, double enough, int most) {
     });
   }
   return most;
+}
+
+void Passes::count(Pass after, Accounts& accounts) {
+  const bool settled = after == Pass::Settle;
+  eachColour(false, [&](const BlockRange& r, std::size_t, std::size_t) {
+    for (std::size_t n = 0; n < r.count; ++n)
+      for (int i = 0; i < kLanes; ++i) {
+        const ContactBlock& c = r.blocks[n];
+        if (c.contact[i] == kNoContact) continue;
+        const std::uint32_t a = c.body_a[i], b = c.body_b[i];
+        const bool moves_a = (c.moves_a & 1u << i) != 0, moves_b = (c.moves_b & 1u << i) != 0;
+        Account &of_a = accounts[a], &of_b = accounts[b];
+        const bool stirs = moves_a && moves_b && (of_a.astir || of_b.astir) && (of_a.cornered || of_b.cornered);
+        if (!settled && stirs) of_a.open = of_a.kept, of_b.open = of_b.kept;
+        const bool opened = settled && ((moves_a && of_a.open) || (moves_b && of_b.open));
+        if (!stirs && !opened) continue;
+        const Vec3 impulse = impulseOf(c, i);
+        if (settled && moves_a && of_a.open) of_a.impulse -= impulse;
+        if (settled && moves_b && of_b.open) of_b.impulse += impulse;
+        if (!stirs) continue;
+        // What the push-out gave, it gave before this internal step's way.
+        Vec3 past = difference(rows[a].moved, rows[b].moved);
+        const Vec3 way = settled ? Vec3::Zero() : Vec3(dt * difference(rows[a].velocity, rows[b].velocity));
+        // Those that have gone farther no longer lie at each other.
+        if ((past + way).norm() > least(of_a.size, of_b.size)) continue;
+        if (!settled) past = -way;
+        const Vec3 couple = (of_a.cornered && of_b.cornered ? 0.5 : 1) * past.cross(impulse);
+        if (of_a.cornered) of_a.couple -= couple;
+        if (of_b.cornered) of_b.couple -= couple;
+      }
+  });
 }
 
 void Passes::judgeSliding() {

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "core/base/work.h"
+#include "core/solve/accounts.h"
 #include "core/solve/block.h"
 #include "core/solve/joint_group.h"
 
@@ -45,6 +46,10 @@ struct Passes {
 
   // Gives the bodies the impulses that the blocks start with.
   void warmStart();
+
+  // Opens the accounts of those that are astir and of what they push (after the push-out, before the bodies
+  // move), and counts what the contacts of open ones gave (after they settled): see accounts.h.
+  void count(Pass after, Accounts& accounts);
 
   // Decides for each patch whether it holds or slides, from what its friction came to. Within a step this
   // stays as it is: sweeps of a friction that jumps between two values would never settle.

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/solve/accounts.h"
 #include "core/solve/flight.h"
 #include "core/solve/groups.h"
 #include "core/solve/links.h"
@@ -68,26 +69,11 @@ void loadPlace(const ActiveBody& b, const TraitsList& traits, BodyRow& row) {
   row.turned[3] = static_cast<float>(turned.w());
 }
 
-// What the solver has given a body in this internal step. Exactly zero for a body that nothing touched.
-struct Given {
-  Vec3 velocity, spin;
-};
-
 // A body's velocities, as they stood in its row.
 Speeds speedsOf(const BodyRow& row) {
   Speeds s;
   for (std::size_t k = 0; k < 3; ++k) s.velocity[k] = row.velocity[k], s.spin[k] = row.spin[k];
   return s;
-}
-
-Given given(const Speeds& loaded, const BodyRow& now) {
-  Given g;
-  for (int k = 0; k < 3; ++k) {
-    // Plus 0: never -0, which may or may not come out of a sum of nothings.
-    g.velocity[k] = static_cast<double>(now.velocity[k] - loaded.velocity[k]) + 0.0;
-    g.spin[k] = static_cast<double>(now.spin[k] - loaded.spin[k]) + 0.0;
-  }
-  return g;
 }
 
 constexpr double kResidual = 0.003;               // of what gravity gives in an internal step
@@ -141,6 +127,7 @@ class Substep {
       loadVelocity(out_.bodies[i], rows_[i]);
       loadPlace(out_.bodies[i], in_.traits, rows_[i]);
     });
+    Accounts accounts(out_.bodies, in_.traits, tied(), in_.engine.team);
     for (int step = 0; step < in_.iterations; ++step) {
       drive(step);
       in_.engine.enter(Work::Impacts);
@@ -157,6 +144,8 @@ class Substep {
       for (JointGroup& g : joints_) g.warmStart(rows_);
       iterate(Pass::PushOut, struck);
       for (JointGroup& g : joints_) g.refine(out_.bodies, loaded_, rows_);
+      const bool any_astir = accounts.begin(rows_, dt_);
+      if (any_astir) count(Pass::PushOut, accounts);
       in_.engine.enter(Work::Motion);
       move(step);
       if (track) keepWay();
@@ -171,6 +160,7 @@ class Substep {
       for (BlockList& direct : out_.groups.direct) Passes{direct, rows_, dt_, in_.engine}.judgeSliding();
       in_.engine.enter(Work::Motion);
       fold();
+      if (any_astir) count(Pass::Settle, accounts);
       for (JointGroup& g : joints_) g.count(last_);
     }
     for (const JointGroup& g : joints_) {
@@ -189,6 +179,14 @@ class Substep {
     joints_ = jointGroups(in_.joints, in_.body_of, in_.traits, in_.motion, out_.bodies, in_.gravity.norm());
     for (const JointGroup& g : joints_)
       for (const std::uint32_t body : g.moving()) out_.bodies[body].halves = g.sprung();
+  }
+
+  // By body: whether joints move it. Empty: none.
+  std::vector<char> tied() const {
+    std::vector<char> out(joints_.empty() ? 0 : out_.bodies.size(), 0);
+    for (const JointGroup& g : joints_)
+      for (const std::uint32_t body : g.moving()) out[body] = 1;
+    return out;
   }
 
   // Islands share no bodies that move: several at a time.
@@ -232,6 +230,12 @@ class Substep {
     addUnset(now, out_.bodies.size());
     now[0] = {};
     eachBody(in_, [&](std::size_t i) { now[i] = {out_.bodies[i].position, out_.bodies[i].turn}; });
+  }
+
+  void count(Pass after, Accounts& accounts) {
+    Passes{out_.groups.together, rows_, dt_, in_.engine}.count(after, accounts);
+    eachIsland([&](Passes island, bool) { island.count(after, accounts); });
+    accounts.balance(after, loaded_, rows_, in_.traits, out_.bodies);
   }
 
   // A driven body's velocity is what takes it to its place at the internal step's end.
