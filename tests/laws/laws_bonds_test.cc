@@ -252,11 +252,12 @@ TEST_CASE("14 a wall that is struck keeps all momentum, and the thicker slows th
 
 // By itself: the more pieces or speed, the more there is to lose.
 TEST_CASE("14 other walls and other blows keep it too", "[.momentum][slow]") {
-  const double quality = GENERATE(0.5, 1.0, 2.0), speed = GENERATE(20.0, 60.0, 150.0), thick = GENERATE(0.1, 0.3);
+  const double quality = GENERATE(0.5, 1.0, 2.0), speed = GENERATE(20.0, 60.0, 150.0),
+               thick = GENERATE(0.1, 0.3);
   const int count = GENERATE(100, 300, 600);
   const Struck x = strike(thick, speed, count, 2e5, quality);
-  std::printf(" 14 quality %.1f, %3.0f m/s, %d pieces, %.1f m: momentum off %.1e, angular %.1e\n", quality, speed,
-              count, thick, x.off_linear, x.off_angular);
+  std::printf(" 14 quality %.1f, %3.0f m/s, %d pieces, %.1f m: momentum off %.1e, angular %.1e\n", quality,
+              speed, count, thick, x.off_linear, x.off_angular);
   CHECK(x.off_linear < 1e-5);
   // What goes past farther than its own size within a substep no longer lies at what it pushes.
   CHECK(x.off_angular < (quality < 1 && speed > 100 ? 3e-5 : 1e-5));

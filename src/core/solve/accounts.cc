@@ -51,8 +51,7 @@ bool Accounts::begin(const BodyRows& rows, double dt) {
   each(all_.size(), team_, [&](std::size_t i) {
     double way = 0;
     for (std::size_t k = 0; k < 3; ++k) {
-      const double x =
-          static_cast<double>(rows[i].moved[k]) + dt * static_cast<double>(rows[i].velocity[k]);
+      const double x = static_cast<double>(rows[i].moved[k]) + dt * static_cast<double>(rows[i].velocity[k]);
       way += x * x;
     }
     Account& own = all_[i];
