@@ -31,7 +31,7 @@ struct Account {
   bool kept = false;               // joints and locked turning have their own ways to give
   bool cornered = false;           // its contacts stay where they are on it
   bool astir = false;              // has come far
-  bool open = false;               // one of a pair of which one is astir, and one cornered
+  bool open = false;               // one of a pair of kept ones, of which one is astir and one cornered
 };
 
 class Accounts {

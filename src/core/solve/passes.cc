@@ -213,9 +213,9 @@ void Passes::count(Pass after, Accounts& accounts) {
         const std::uint32_t a = c.body_a[i], b = c.body_b[i];
         const bool moves_a = (c.moves_a & 1u << i) != 0, moves_b = (c.moves_b & 1u << i) != 0;
         Account &of_a = accounts[a], &of_b = accounts[b];
-        const bool stirs =
-            moves_a && moves_b && (of_a.astir || of_b.astir) && (of_a.cornered || of_b.cornered);
-        if (!settled && stirs) of_a.open = of_a.kept, of_b.open = of_b.kept;
+        const bool stirs = moves_a && moves_b && of_a.kept && of_b.kept && (of_a.astir || of_b.astir) &&
+                           (of_a.cornered || of_b.cornered);
+        if (!settled && stirs) of_a.open = of_b.open = true;
         const bool opened = settled && ((moves_a && of_a.open) || (moves_b && of_b.open));
         if (!stirs && !opened) continue;
         const Vec3 impulse = impulseOf(c, i);

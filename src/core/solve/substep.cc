@@ -181,11 +181,17 @@ class Substep {
       for (const std::uint32_t body : g.moving()) out_.bodies[body].halves = g.sprung();
   }
 
-  // By body: whether joints move it. Empty: none.
+  // By body: whether joints move it, or contacts that are rows of their group. Empty: none.
   std::vector<char> tied() const {
     std::vector<char> out(joints_.empty() ? 0 : out_.bodies.size(), 0);
     for (const JointGroup& g : joints_)
       for (const std::uint32_t body : g.moving()) out[body] = 1;
+    for (const BlockList& direct : out_.groups.direct)
+      for (std::size_t k = 0; k < direct.blocks.size(); ++k)
+        for (int i = 0; i < kLanes; ++i) {
+          const ContactBlock& c = direct.blocks[k];
+          if (c.contact[i] != kNoContact) out[c.body_a[i]] = out[c.body_b[i]] = 1;
+        }
     return out;
   }
 
