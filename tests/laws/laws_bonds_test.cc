@@ -250,7 +250,8 @@ TEST_CASE("14 a wall that is struck keeps all momentum, and the thicker slows th
   CHECK(strong.slowed > thin.slowed);
 }
 
-// By itself: the more pieces or speed, the more there is to lose.
+// Two of the 54 do not hold it yet, and so it is left out unless it is asked for: docs/physics.md, "What does
+// not hold yet".
 TEST_CASE("14 other walls and other blows keep it too", "[.momentum][slow]") {
   const double quality = GENERATE(0.5, 1.0, 2.0), speed = GENERATE(20.0, 60.0, 150.0),
                thick = GENERATE(0.1, 0.3);
@@ -259,8 +260,7 @@ TEST_CASE("14 other walls and other blows keep it too", "[.momentum][slow]") {
   std::printf(" 14 quality %.1f, %3.0f m/s, %d pieces, %.1f m: momentum off %.1e, angular %.1e\n", quality,
               speed, count, thick, x.off_linear, x.off_angular);
   CHECK(x.off_linear < 1e-5);
-  // What goes past farther than its own size within a substep no longer lies at what it pushes.
-  CHECK(x.off_angular < (quality < 1 && speed > 100 ? 3e-5 : 1e-5));
+  CHECK(x.off_angular < 1e-5);
 }
 
 TEST_CASE("what breaks grows with the speed of the blow", "[slow]") {

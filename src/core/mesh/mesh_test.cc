@@ -14,8 +14,6 @@
 using namespace drubble;
 using namespace drubble::mesh;
 
-namespace {}  // namespace
-
 TEST_CASE("a box mesh has the closed form's volume, centre and inertia, wherever it is") {
   const Vec3 size = vec3(0.4, 1.2, 2.5), place = vec3(10, -3, 7);
   const TriangleMesh m = transformed(boxMesh(size), Vec3::Ones(), {place, Quat::Identity()});

@@ -2,6 +2,7 @@
 #include "core/solve/accounts.h"
 
 #include <atomic>
+#include <cmath>
 #include <limits>
 
 #include "core/solve/flight.h"
@@ -32,38 +33,52 @@ Given given(const Speeds& loaded, const BodyRow& now) {
   return g;
 }
 
-Accounts::Accounts(const Bodies& bodies, const TraitsList& traits, const std::vector<char>& tied, Team* team)
-    : all_(bodies.size()), team_(team) {
+Accounts::Accounts(const Bodies& bodies, const TraitsList& traits, std::vector<char> tied, Team* team)
+    : bodies_(bodies), traits_(traits), tied_(std::move(tied)), team_(team) {
+  addUnset(far_, bodies.size());
   each(bodies.size(), team_, [&](std::size_t i) {
-    const ActiveBody& b = bodies[i];
-    const Traits& t = traits[b.piece];
-    Account& own = all_[i];
-    own.kept = t.dynamic && !t.turnLocked() && (tied.empty() || tied[i] == 0);
-    own.cornered = own.kept && !b.rounded && t.half_axes.isZero(0);
-    own.size = t.outer_radius;
-    const double way = kFar * t.inner_radius;
-    own.far = own.kept ? way * way : std::numeric_limits<double>::infinity();
+    const Traits& t = traits_[bodies_[i].piece];
+    const auto way = static_cast<float>(kFar * t.inner_radius);
+    const bool kept = t.dynamic && !t.turnLocked() && (tied_.empty() || tied_[i] == 0);
+    far_[i] = kept ? way * way : std::numeric_limits<float>::infinity();
+  });
+}
+
+void Accounts::make() {
+  all_.resize(far_.size());
+  each(all_.size(), team_, [&](std::size_t i) {
+    const ActiveBody& b = bodies_[i];
+    const Traits& t = traits_[b.piece];
+    all_[i].kept = std::isfinite(far_[i]);
+    all_[i].cornered = all_[i].kept && !b.rounded && t.half_axes.isZero(0);
+    all_[i].size = t.outer_radius;
   });
 }
 
 bool Accounts::begin(const BodyRows& rows, double dt) {
-  std::atomic<bool> any = false;
-  each(all_.size(), team_, [&](std::size_t i) {
-    double way = 0;
-    for (std::size_t k = 0; k < 3; ++k) {
-      const double x = static_cast<double>(rows[i].moved[k]) + dt * static_cast<double>(rows[i].velocity[k]);
+  const auto step = static_cast<float>(dt);
+  const auto comesFar = [&](std::size_t i) {
+    float way = 0;
+    for (int k = 0; k < 3; ++k) {
+      const float x = rows[i].moved[k] + step * rows[i].velocity[k];
       way += x * x;
     }
-    Account& own = all_[i];
-    own.open = false;
-    own.astir = way > own.far;
-    if (own.astir) any.store(true, std::memory_order_relaxed);
+    return way > far_[i];
+  };
+  std::atomic<bool> any = false;
+  each(far_.size(), team_, [&](std::size_t i) {
+    if (comesFar(i)) any.store(true, std::memory_order_relaxed);
   });
-  return any;
+  if (!any) return false;
+  if (all_.empty()) make();
+  each(all_.size(), team_, [&](std::size_t i) {
+    all_[i].open = false;
+    all_[i].astir = comesFar(i);
+  });
+  return true;
 }
 
-void Accounts::balance(Pass after, const PagedVector<Speeds>& loaded, const BodyRows& rows,
-                       const TraitsList& traits, Bodies& bodies) {
+void Accounts::balance(Pass after, const PagedVector<Speeds>& loaded, const BodyRows& rows, Bodies& bodies) {
   each(all_.size(), team_, [&](std::size_t i) {
     Account& own = all_[i];
     if (!own.open) return;
@@ -77,7 +92,7 @@ void Accounts::balance(Pass after, const PagedVector<Speeds>& loaded, const Body
       spin -= own.first_spin;
       b.velocity += b.inverse_mass.cwiseProduct(own.impulse) - g.velocity;
     }
-    const Traits& t = traits[b.piece];
+    const Traits& t = traits_[b.piece];
     const Vec3 in_body = b.start_turn.conjugate() * spin;
     const Vec3 momentum = b.start_turn * (t.inertia * in_body);
     b.spin += inverseInertiaWorld(t, b.turn) * (momentum + own.couple) - spin;

@@ -26,7 +26,6 @@ struct Account {
   Vec3 impulse = Vec3::Zero();     // N s: what its contacts gave
   Vec3 couple = Vec3::Zero();      // N m s: what its spin has to get for balance
   Vec3 first_spin = Vec3::Zero();  // 1/s: what the push-out gave
-  double far = 0;                  // m2: the square of the way that makes it astir
   double size = 0;                 // m: its outer radius
   bool kept = false;               // joints and locked turning have their own ways to give
   bool cornered = false;           // its contacts stay where they are on it
@@ -36,21 +35,28 @@ struct Account {
 
 class Accounts {
  public:
-  // `tied`: bodies that joints move.
-  Accounts(const Bodies& bodies, const TraitsList& traits, const std::vector<char>& tied, Team* team);
+  // `tied`: by body, whether joints move it; may be empty. The others are used as long as this is.
+  Accounts(const Bodies& bodies, const TraitsList& traits, std::vector<char> tied, Team* team);
 
-  // Before the bodies move by dt: closes all and finds who will be astir; whether any.
+  // Before the bodies move by dt: closes all and finds who will be astir; whether any. While nobody was, a
+  // body costs four bytes.
   bool begin(const BodyRows& rows, double dt);
 
   // After contacts were counted (Passes::count): the open ones get their balance.
-  void balance(Pass after, const PagedVector<Speeds>& loaded, const BodyRows& rows, const TraitsList& traits,
-               Bodies& bodies);
+  void balance(Pass after, const PagedVector<Speeds>& loaded, const BodyRows& rows, Bodies& bodies);
 
+  // Once begin() found somebody.
   Account& operator[](std::size_t body) { return all_[body]; }
 
  private:
-  std::vector<Account> all_;
+  void make();
+
+  const Bodies& bodies_;
+  const TraitsList& traits_;
+  std::vector<char> tied_;
   Team* team_;
+  PagedVector<float> far_;    // m2: the square of the way that makes a body astir
+  PagedVector<Account> all_;  // empty while nobody was
 };
 
 }  // namespace drubble::solve

@@ -46,6 +46,8 @@ class JointGroup {
 
   // Those that move, of the substep's bodies; ascending.
   const std::vector<std::uint32_t>& moving() const { return moving_; }
+  // All that its rows know, also what its contacts only touch; the first stands for what does not move.
+  const std::vector<JointBody>& bodies() const { return bodies_; }
   bool sprung() const { return sprung_; }
   // All of its joints yield: it solves no contacts.
   bool yields() const { return yields_; }

@@ -181,17 +181,11 @@ class Substep {
       for (const std::uint32_t body : g.moving()) out_.bodies[body].halves = g.sprung();
   }
 
-  // By body: whether joints move it, or contacts that are rows of their group. Empty: none.
+  // By body: whether joints move it, or contacts that are solved with them. Empty: none.
   std::vector<char> tied() const {
     std::vector<char> out(joints_.empty() ? 0 : out_.bodies.size(), 0);
     for (const JointGroup& g : joints_)
-      for (const std::uint32_t body : g.moving()) out[body] = 1;
-    for (const BlockList& direct : out_.groups.direct)
-      for (std::size_t k = 0; k < direct.blocks.size(); ++k)
-        for (int i = 0; i < kLanes; ++i) {
-          const ContactBlock& c = direct.blocks[k];
-          if (c.contact[i] != kNoContact) out[c.body_a[i]] = out[c.body_b[i]] = 1;
-        }
+      for (const JointBody& b : g.bodies()) out[b.body] = 1;
     return out;
   }
 
@@ -241,7 +235,7 @@ class Substep {
   void count(Pass after, Accounts& accounts) {
     Passes{out_.groups.together, rows_, dt_, in_.engine}.count(after, accounts);
     eachIsland([&](Passes island, bool) { island.count(after, accounts); });
-    accounts.balance(after, loaded_, rows_, in_.traits, out_.bodies);
+    accounts.balance(after, loaded_, rows_, out_.bodies);
   }
 
   // A driven body's velocity is what takes it to its place at the internal step's end.
