@@ -21,6 +21,9 @@ void each(std::size_t bodies, Team* team, Visit visit) {
   });
 }
 
+// Whether its contacts stay where they are on it as it turns.
+bool cornered(const ActiveBody& b, const Traits& t) { return !b.rounded && t.half_axes.isZero(0); }
+
 }  // namespace
 
 Given given(const Speeds& loaded, const BodyRow& now) {
@@ -36,12 +39,15 @@ Given given(const Speeds& loaded, const BodyRow& now) {
 Accounts::Accounts(const Bodies& bodies, const TraitsList& traits, std::vector<char> tied, Team* team)
     : bodies_(bodies), traits_(traits), tied_(std::move(tied)), team_(team) {
   addUnset(far_, bodies.size());
+  std::atomic<bool> any = false;
   each(bodies.size(), team_, [&](std::size_t i) {
     const Traits& t = traits_[bodies_[i].piece];
     const auto way = static_cast<float>(kFar * t.inner_radius);
     const bool kept = t.dynamic && !t.turnLocked() && (tied_.empty() || tied_[i] == 0);
     far_[i] = kept ? way * way : std::numeric_limits<float>::infinity();
+    if (kept && cornered(bodies_[i], t)) any.store(true, std::memory_order_relaxed);
   });
+  any_cornered_ = any;
 }
 
 void Accounts::make() {
@@ -50,12 +56,13 @@ void Accounts::make() {
     const ActiveBody& b = bodies_[i];
     const Traits& t = traits_[b.piece];
     all_[i].kept = std::isfinite(far_[i]);
-    all_[i].cornered = all_[i].kept && !b.rounded && t.half_axes.isZero(0);
+    all_[i].cornered = all_[i].kept && cornered(b, t);
     all_[i].size = t.outer_radius;
   });
 }
 
 bool Accounts::begin(const BodyRows& rows, double dt) {
+  if (!any_cornered_) return false;
   const auto step = static_cast<float>(dt);
   const auto comesFar = [&](std::size_t i) {
     float way = 0;

@@ -39,7 +39,7 @@ class Accounts {
   Accounts(const Bodies& bodies, const TraitsList& traits, std::vector<char> tied, Team* team);
 
   // Before the bodies move by dt: closes all and finds who will be astir; whether any. While nobody was, a
-  // body costs four bytes.
+  // body costs four bytes; where all are round, nothing is ever open, and nothing is looked for.
   bool begin(const BodyRows& rows, double dt);
 
   // After contacts were counted (Passes::count): the open ones get their balance.
@@ -55,6 +55,7 @@ class Accounts {
   const TraitsList& traits_;
   std::vector<char> tied_;
   Team* team_;
+  bool any_cornered_ = false;
   PagedVector<float> far_;    // m2: the square of the way that makes a body astir
   PagedVector<Account> all_;  // empty while nobody was
 };
