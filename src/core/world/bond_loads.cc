@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 // What presses on bonded pieces, and what pushes them.
+#include <algorithm>
 #include <cmath>
 
 #include "core/collide/pairs.h"
@@ -12,6 +13,17 @@ namespace {
 
 constexpr double kSpread = 2;   // cells: how far about it a contact presses
 constexpr double kSwing = 0.1;  // of the weakest strength: what spinning asks less than that is no load
+constexpr double kShaken = 0.1;  // m/s2: a carrier that gathers less speed asks nothing
+
+// What a piece (its place among the cluster's) leaves behind as it is carried along.
+void addInertia(const Cluster& c, std::size_t n, const solve::Traits& t, const Carriage& carried,
+                bond::Load& load) {
+  const Quat to_body = c.pose.turn.conjugate();
+  load.force -= t.mass() * (to_body * carried.accelerationAt(c.pose.toWorld(c.at[n].position)));
+  const Mat3 axes = c.at[n].turn.toRotationMatrix(), inertia = axes * t.inertia * axes.transpose();
+  const Vec3 spin = to_body * carried.spin;
+  load.torque -= inertia * (to_body * carried.turning) + spin.cross(inertia * spin);
+}
 
 }  // namespace
 
@@ -88,6 +100,9 @@ void World::push(std::size_t i, const Vec3& place, const Vec3& impulse) {
 // that one in its place.
 bool World::forces(std::size_t a, std::size_t b, double h) const {
   if ((!hangs(a) && !hangs(b)) || (!moving_[a] && !moving_[b])) return false;
+  // Carried by one and the same, they come no nearer each other, whatever rounding says.
+  const auto carrier = [&](std::size_t i) { return hangs(i) ? leaderOf(clusters_[cluster_of_[i]]) : u32(i); };
+  if (carrier(a) == carrier(b)) return false;
   thread_local collide::Manifolds found;
   found.clear();
   collide::collide(shapeOf(a), motion_.pose(a), shapeOf(b), motion_.pose(b), reach(a, b, h), found);
@@ -103,16 +118,52 @@ bool World::forces(std::size_t a, std::size_t b, double h) const {
   return false;
 }
 
-// What presses on the cluster's pieces, contacts at rest among them, and their weight.
+// How the driven piece that it hangs on gathers speed about a shot frame: from its places a frame before and
+// a frame after, as keys tell no more than that. What is before the scene's start, or after its release,
+// tells nothing: there it is as next to it.
+Carriage World::carriageOf(const Cluster& c, double frame) const {
+  const std::uint32_t leader = c.anchored() ? leaderOf(c) : kNoCluster;
+  if (leader == kNoCluster || !moving_[leader]) return {};
+  const auto led = std::find_if(scene_.movers.begin(), scene_.movers.end(),
+                                [&](const Mover& m) { return m.piece.value == leader; });
+  if (led == scene_.movers.end()) return {};  // it only changes its form
+  const double first = scene_.first_frame + 1;
+  double at = frame;
+  if (led->release_frame) at = least(at, *led->release_frame - 1);
+  at = greatest(at, first);
+  const auto mover = static_cast<std::size_t>(led - scene_.movers.begin());
+  const Pose before = moverPose(mover, at - 1), now = moverPose(mover, at), after = moverPose(mover, at + 1);
+  const double come = scene_.seconds(at - 1, at), goes = scene_.seconds(at, at + 1);
+  if (!(come > 0 && goes > 0)) return {};
+  const Vec3 travel_in = (now.position - before.position) / come,
+             travel_out = (after.position - now.position) / goes,
+             turn_in = turnBetween(before.turn, now.turn) / come,
+             turn_out = turnBetween(now.turn, after.turn) / goes;
+  const double half = 0.5 * (come + goes);
+  return {moverPose(mover, frame).position, (travel_out - travel_in) / half, 0.5 * (turn_in + turn_out),
+          (turn_out - turn_in) / half};
+}
+
+// Whether that asks anything worth a look of what hangs on it.
+bool World::shaken(const Cluster& c, const Carriage& carried) const {
+  const double arm = (c.pose.position - carried.place).norm() + c.traits.outer_radius;
+  return carried.acceleration.norm() + (carried.turning.norm() + carried.spin.squaredNorm()) * arm > kShaken;
+}
+
+// What presses on the cluster's pieces, contacts at rest among them, their weight, and what the carrier's
+// gathering speed asks of them.
 std::vector<bond::Load> World::loadsOn(std::uint32_t k, const solve::Proposal& p,
-                                       const std::vector<std::uint32_t>& touching) const {
+                                       const std::vector<std::uint32_t>& touching,
+                                       const Carriage& carried) const {
   const Cluster& c = clusters_[k];
   std::vector<bond::Load> loads(c.pieces.size() + c.anchors.size());
   const Vec3 down = c.pose.turn.conjugate() * scene_.gravity;
+  const bool pulled = shaken(c, carried);
   for (std::size_t n = 0; n < c.pieces.size(); ++n) {
     const solve::Traits& t = scene_.prototypeOf(c.pieces[n]).traits;
     loads[n].force += t.mass() * t.gravity_share * down;
     if (!pushes_.empty()) loads[n].force += c.pose.turn.conjugate() * pushes_[c.pieces[n]];
+    if (pulled) addInertia(c, n, scene_.prototypeOf(c.pieces[n]).traits, carried, loads[n]);
   }
   const auto take = [&](const solve::Contact& x) {
     const double total = static_cast<double>(x.totalForce());

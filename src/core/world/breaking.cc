@@ -215,12 +215,14 @@ bool World::judgeLoads(const solve::Proposal& p, double from, double to, BondJud
     const auto pushed = [&](std::uint32_t i) { return !pushes_[i].isZero(0); };
     const bool touched = !touching[k].empty() || jointed[k] ||
                          (!pushes_.empty() && std::any_of(c.pieces.begin(), c.pieces.end(), pushed));
-    if (c.anchored() ? !(touched || changed || !c.looked)
+    const Carriage carried = carriageOf(c, to);
+    const bool pulled = shaken(c, carried);
+    if (c.anchored() ? !(touched || changed || pulled || !c.looked)
                      : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
       continue;
     if (judge.solves[c.pieces[0]] == kMostSolves) continue;
-    c.looked = !touched;
-    if (judgeCluster(c, loadsOn(k, p, touching[k]), to, judge)) apart = true;
+    c.looked = !touched && !pulled;
+    if (judgeCluster(c, loadsOn(k, p, touching[k], carried), to, judge)) apart = true;
   }
   return apart;
 }

@@ -148,6 +148,17 @@ struct JointRate {
   PieceId asking;
 };
 
+// How what carries a hanging cluster gathers speed, in world axes; zeros where nothing carries it.
+struct Carriage {
+  Vec3 place = Vec3::Zero();  // where the carrier is
+  Vec3 acceleration = Vec3::Zero(), spin = Vec3::Zero(), turning = Vec3::Zero();  // turning: 1/s2
+
+  Vec3 accelerationAt(const Vec3& at) const {
+    const Vec3 r = at - place;
+    return acceleration + turning.cross(r) + spin.cross(spin.cross(r));
+  }
+};
+
 // A body that passed through another by the end of the substep, and how far it must be set back.
 struct Passing {
   std::uint32_t body = 0;

@@ -200,7 +200,9 @@ class World {
   bool judgeLoads(const solve::Proposal& p, double from, double to, BondJudge& judge);
   bool judgeCluster(Cluster& c, const std::vector<bond::Load>& loads, double frame, BondJudge& judge);
   std::vector<bond::Load> loadsOn(std::uint32_t cluster, const solve::Proposal& p,
-                                  const std::vector<std::uint32_t>& touching) const;
+                                  const std::vector<std::uint32_t>& touching, const Carriage& carried) const;
+  Carriage carriageOf(const Cluster& c, double frame) const;
+  bool shaken(const Cluster& c, const Carriage& carried) const;
   bool whirls(const Cluster& c) const;
   bool mayBreak(const Cluster& c, std::uint32_t piece, double force, double frame) const;
   void breakOff(const Cluster& c, std::size_t n, double share, bond::Why why, BondJudge& judge);
