@@ -380,12 +380,16 @@ TEST_CASE("a carrier that gathers speed loads what hangs on it, and one that goe
     CAPTURE(share);
     s.frames(10);
     CHECK_FALSE(s.world().bondBroken(0));
+    const Vec3 low = s.position(s.low);
     s.frames(4);
     CHECK(s.world().bondBroken(0) == (share < 1));
     CHECK_FALSE(s.world().bondBroken(1));  // bears half of it
     s.frames(2);
     CHECK(s.velocity(s.high).y() == Approx(share < 1 ? 2 : 0).margin(1e-3));
     CHECK((s.position(s.high) - s.position(s.low) - Vec3(0, 0.2, 0)).norm() < 1e-6);
+    // It goes on from where it was.
+    const double way = share < 1 ? 2 * s.scene.seconds(11, 17) : 1 - low.y() + 0.2;
+    CHECK(s.position(s.low).y() - low.y() == Approx(way).epsilon(1e-6));
   }
 }
 

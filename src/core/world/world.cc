@@ -177,6 +177,8 @@ void World::substep(double from, double to, int iterations, int depth) {
   // substep is done again.
   do {
     wakeForJoints();
+    // What broke off a mover, or was let go, follows no keys in this very substep.
+    std::erase_if(drives_, [&](const solve::Drive& d) { return sleep_[d.piece] != Sleep::Driven; });
     markBroken(joint_states);
     if (p.dt > 0) contacts_ = std::move(p.contacts);
     solve::Contacts contacts = settledContacts(h, judge);
