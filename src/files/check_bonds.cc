@@ -25,6 +25,9 @@ BondsReport bondsOf(const BuiltScene& built) {
   for (const world::BondTable& t : s.bond_tables) out.tables.push_back({t.name, 0, 0, {}, 0});
   std::vector<char> own(s.pieces.size()), bonded(s.pieces.size(), 0);
   for (std::size_t i = 0; i < s.pieces.size(); ++i) own[i] = s.pieces[i].role == world::Role::Dynamic;
+  // What keys lead together is one once it is let go.
+  for (const bond::Bond& b : s.bonds)
+    if (!own[b.a.index()] && !own[b.b.index()]) own[b.a.index()] = own[b.b.index()] = 1;
   std::set<std::string> bodies;
   for (const bond::Bond& b : s.bonds) {
     BondRow& row = out.tables[b.table];
@@ -72,7 +75,7 @@ void checkBonds(const Setup& setup, const BuiltScene& built, std::vector<Finding
            "bond",
            fmt::format("bond '{}' (line {}) joins nothing: {}", b.name, b.where.line,
                        b.reach > 0 ? "none of its pieces face each other so near; try a greater reach"
-                                   : "none of its pieces share a face; give it a reach"),
+                                   : "none of its pieces that may move share a face; give it a reach"),
            {},
            0});
   }

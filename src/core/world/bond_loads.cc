@@ -11,9 +11,10 @@ namespace drubble::world {
 
 namespace {
 
-constexpr double kSpread = 2;   // cells: how far about it a contact presses
-constexpr double kSwing = 0.1;  // of the weakest strength: what spinning asks less than that is no load
-constexpr double kShaken = 0.1;  // m/s2: a carrier that gathers less speed asks nothing
+constexpr double kSpread = 2;     // cells: how far about it a contact presses
+constexpr double kSwing = 0.1;    // of the weakest strength: what spinning asks less than that is no load
+constexpr double kComing = 1e-6;  // of how fast the two go: what rounding may make of two that go together
+constexpr double kShaken = 0.1;   // m/s2: a carrier that gathers less speed asks nothing
 
 // What a piece (its place among the cluster's) leaves behind as it is carried along.
 void addInertia(const Cluster& c, std::size_t n, const solve::Traits& t, const Carriage& carried,
@@ -100,20 +101,20 @@ void World::push(std::size_t i, const Vec3& place, const Vec3& impulse) {
 // that one in its place.
 bool World::forces(std::size_t a, std::size_t b, double h) const {
   if ((!hangs(a) && !hangs(b)) || (!moving_[a] && !moving_[b])) return false;
-  // Carried by one and the same, they come no nearer each other, whatever rounding says.
-  const auto carrier = [&](std::size_t i) { return hangs(i) ? leaderOf(clusters_[cluster_of_[i]]) : u32(i); };
-  if (carrier(a) == carrier(b)) return false;
   thread_local collide::Manifolds found;
   found.clear();
   collide::collide(shapeOf(a), motion_.pose(a), shapeOf(b), motion_.pose(b), reach(a, b, h), found);
   const auto velocity = [&](std::size_t i, const Vec3& p) {
     return Vec3(motion_.velocity[i] + motion_.spin[i].cross(p - motion_.position[i]));
   };
+  double speeds = 0;
+  for (const std::size_t i : {a, b})
+    speeds += motion_.velocity[i].norm() + motion_.spin[i].norm() * traits_[i].outer_radius;
   for (const collide::Manifold& m : found)
     for (int k = 0; k < m.count; ++k) {
       const collide::Point& p = m.points[static_cast<std::size_t>(k)];
       const double closing = m.normal.dot(velocity(a, p.position) - velocity(b, p.position));
-      if (closing > 0 && p.gap <= closing * h) return true;
+      if (closing > kComing * speeds && p.gap <= closing * h) return true;
     }
   return false;
 }

@@ -109,9 +109,25 @@ void World::gatherMomentum(Cluster& c) {
   c.spin = c.pose.turn * (c.traits.inverse_inertia * (c.pose.turn.conjugate() * swing));
 }
 
-// As its pieces start. All of them are in the state of the liveliest; those of a pour wait together.
+namespace {
+
+// Where a cluster is whose leader was at `from` as the scene starts and is at `now`.
+Pose carriedWith(const Cluster& c, const Pose& now, const Pose& from) {
+  Pose out;
+  out.turn = (now.turn * from.turn.conjugate()).normalized();
+  out.position = now.position + out.turn * (c.centre - from.position);
+  return out;
+}
+
+}  // namespace
+
+// As its pieces start, or as keys have led them. All of them are in the state of the liveliest; those of a
+// pour wait together.
 void World::startCluster(Cluster& c) {
-  c.pose = {c.centre, Quat::Identity()};
+  const Pose now = motion_.pose(c.pieces[0]), start = startPose(scene_, PieceId(c.pieces[0]));
+  c.pose = now.position == start.position && now.turn.coeffs() == start.turn.normalized().coeffs()
+               ? Pose{c.centre, Quat::Identity()}
+               : carriedWith(c, now, start);
   Sleep state = Sleep::Asleep;
   for (const std::uint32_t i : c.pieces) {
     if (sleep_[i] == Sleep::Awake || state == Sleep::Awake)
@@ -269,18 +285,6 @@ std::uint32_t World::leaderOf(const Cluster& c) const {
                                 [&](std::uint32_t i) { return sleep_[i] == Sleep::Driven; });
   return led == c.anchors.end() ? kNoCluster : *led;
 }
-
-namespace {
-
-// Where a cluster is whose leader was at `from` as the scene starts and is at `now`.
-Pose carriedWith(const Cluster& c, const Pose& now, const Pose& from) {
-  Pose out;
-  out.turn = (now.turn * from.turn.conjugate()).normalized();
-  out.position = now.position + out.turn * (c.centre - from.position);
-  return out;
-}
-
-}  // namespace
 
 // Born with the others of its pour: its pieces are where they are now, and awake.
 void World::bearCluster(Cluster& c) {

@@ -370,7 +370,8 @@ struct Footed : Stage {
 
 }  // namespace
 
-TEST_CASE("a carrier that gathers speed loads what hangs on it, and one that goes evenly does not", "[bond]") {
+TEST_CASE("a carrier that gathers speed loads what hangs on it, and one that goes evenly does not",
+          "[bond]") {
   // From 2 m/s to nothing within a frame is 48 m/s2: the face on the foot bears 2 x 0.2 m of 2 000 kg/m3,
   // times that, in tension as the foot stops while it goes down.
   const double asked = 48 * 2000 * 0.4;
@@ -393,7 +394,8 @@ TEST_CASE("a carrier that gathers speed loads what hangs on it, and one that goe
   }
 }
 
-TEST_CASE("a tower on a foot that is drawn away from under it parts there by the law of a cantilever", "[bond]") {
+TEST_CASE("a tower on a foot that is drawn away from under it parts there by the law of a cantilever",
+          "[bond]") {
   // Five blocks, 1 m high and b = 0.2 m wide: 3 rho a h^2 / b in the foot's face.
   const double drawn = 5, asked = 3 * 2000 * drawn / 0.2;
   for (const double share : {0.9, 1.1}) {
@@ -420,7 +422,8 @@ TEST_CASE("a tower on a foot that is drawn away from under it parts there by the
 
 TEST_CASE("what is whirled about on a carrier is drawn outward, and its release is no stop", "[bond]") {
   for (const double share : {0.9, 1.1}) {
-    // 6 rad/s about the foot's middle: what is beyond the foot's face is drawn by 2000 w2 (0.5^2 - 0.1^2) / 2.
+    // 6 rad/s about the foot's middle: what is beyond the foot's face is drawn by 2000 w2 (0.5^2 - 0.1^2)
+    // / 2.
     Footed s(share * 36 * 2000 * 0.12);
     Mover& m = s.drive();
     m.path.at.keys = {{1, Vec3(0, 0, 0)}};
@@ -432,6 +435,48 @@ TEST_CASE("what is whirled about on a carrier is drawn outward, and its release 
     CHECK_FALSE(s.world().bondBroken(1));
     s.frames(6);
     CHECK(s.world().bondBroken(0) == (share < 1));
+  }
+}
+
+TEST_CASE("what keys lead together is one once it is let go, where it is by then and as it goes", "[bond]") {
+  for (const bool aside : {false, true}) {
+    Stage s;
+    s.material(stone(1e7));
+    for (int k = 0; k < 3; ++k)
+      s.add(boxPrototype("part", Vec3(0.2, 0.2, 0.2), 2000), Vec3(0.2 * k, 5, 0), Vec3::Zero(),
+            Role::Kinematic);
+    for (std::size_t k = 0; k < 3; ++k) {
+      Mover m;
+      m.piece = PieceId(k);
+      m.anchor = Vec3(-0.2 * static_cast<double>(k), 0, 0);  // all turn about the first one's middle
+      m.path.at.keys = {{1, Vec3(0, 5, 0)}, {13, Vec3(1, 5, 0)}};
+      m.path.turn.keys = {{1, Vec3(0, 0, 0)}, {13, Vec3(0, 0, 1)}};
+      if (aside && k == 2) m.path.at.keys[1].value.z() = 0.5;
+      m.release_frame = 9;
+      s.scene.movers.push_back(m);
+    }
+    bondAll(s);
+    CAPTURE(aside);
+    REQUIRE(s.scene.bonds.size() == (aside ? 1 : 2));
+    s.frames(8);
+    CHECK(s.world().clusters().empty());
+    const Vec3 first = s.position(0), second = s.position(1);
+    s.frames(1);
+    REQUIRE(s.world().clusters().size() == 1);
+    const std::size_t parts = s.world().clusters()[0].pieces.size();
+    CHECK(parts == (aside ? 2 : 3));
+    const double h = s.scene.seconds(9, 10);
+    const Vec3 spin(0, 0, 1 / s.scene.seconds(1, 13));
+    CHECK((s.world().motion().spin[0] - spin).norm() < 1e-3);
+    CHECK((s.position(0) - first).norm() < 3 * h);
+    CHECK((s.position(1) - second).norm() < 3 * h);
+    CHECK((s.position(1) - s.position(0)).norm() == Approx(0.2).epsilon(1e-9));
+    // Its middle flies as what the keys gave it lets it.
+    const double push = 1 / s.scene.seconds(1, 13);
+    const Vec3 arm = 0.1 * static_cast<double>(parts - 1) * Vec3(std::cos(8.0 / 12), std::sin(8.0 / 12), 0);
+    Vec3 flies = Vec3(push, 0, 0) + spin.cross(arm);
+    flies.y() -= 9.81 * h;
+    CHECK((s.world().clusters()[0].velocity - flies).norm() < 0.01);
   }
 }
 

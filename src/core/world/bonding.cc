@@ -31,6 +31,40 @@ bond::Bond bondOf(const Scene& s, PieceId a, PieceId b, bond::Face face, std::ui
 
 namespace {
 
+constexpr int kWaySamples = 12;
+constexpr double kSameWay = 1e-6;  // of the pieces' size
+
+}  // namespace
+
+bool mayBond(const Scene& s, PieceId a, PieceId b) {
+  const auto is = [&](PieceId p, Role role) { return s.pieces[p.index()].role == role; };
+  if (is(a, Role::Dynamic) || is(b, Role::Dynamic)) return true;
+  if (!is(a, Role::Kinematic) || !is(b, Role::Kinematic)) return false;
+  const auto moverOf = [&](PieceId p) {
+    return std::find_if(s.movers.begin(), s.movers.end(), [&](const Mover& m) { return m.piece == p; });
+  };
+  const auto x = moverOf(a), y = moverOf(b);
+  if (x == s.movers.end() || y == s.movers.end()) return false;
+  double last = greatest(act::lastChange(x->path), act::lastChange(y->path));
+  last = least(last, s.last_frame);
+  for (const Mover* m : {&*x, &*y})
+    if (m->release_frame) last = least(last, *m->release_frame);
+  const double size = s.prototypeOf(a.index()).traits.size;
+  Pose first;
+  for (int k = 0; k <= kWaySamples; ++k) {
+    const double frame = s.first_frame + (last - s.first_frame) * k / kWaySamples;
+    const Pose p = s.moverPose(*x, frame), q = s.moverPose(*y, frame);
+    const Pose between{p.toBody(q.position), p.turn.conjugate() * q.turn};
+    if (k == 0) first = between;
+    if ((between.position - first.position).norm() > kSameWay * size ||
+        turnBetween(first.turn, between.turn).norm() > kSameWay)
+      return false;
+  }
+  return true;
+}
+
+namespace {
+
 // m4: second moments of the face about its normal and about two axes in it.
 Vec3 momentsOf(const bond::Face& f, const Quat& frame) {
   const Vec3 u = frame * Vec3::UnitY(), v = frame * Vec3::UnitZ();

@@ -14,6 +14,10 @@ namespace drubble::world {
 // as the softer.
 bond::Bond bondOf(const Scene& s, PieceId a, PieceId b, bond::Face face, std::uint32_t table);
 
+// Whether a bond between the two may ever bear anything: one of them moves by itself, or keys lead both, and
+// neither ever past the other, so that they hold together once they are let go.
+bool mayBond(const Scene& s, PieceId a, PieceId b);
+
 // The faces over which pieces `a` (ascending) face pieces `b` (ascending; the same list: each other) no
 // farther apart than `reach` (m), by their shapes: one a pair, the widest; what is round or meets at an edge
 // faces nothing. Pairs ascending, lower piece first. Cost: n log n, and a pair test for every pair that is

@@ -71,6 +71,7 @@ void World::makeDynamic(std::size_t piece) {
 
 // Kinematic pieces whose time has come go on with the speed and spin that their keys gave them last.
 void World::releaseDue(double frame) {
+  bool any = false;
   for (std::size_t n = 0; n < scene_.movers.size(); ++n) {
     const Mover& m = scene_.movers[n];
     const std::size_t i = m.piece.index();
@@ -86,8 +87,9 @@ void World::releaseDue(double frame) {
     motion_.spin[i] = traits_[i].free_turn.cwiseProduct(turnBetween(p.turn, q.turn) / seconds);
     rest_[i] = {motion_.position[i], motion_.turn[i], 0, false};
     own_[i] = 1;
-    if (!clusters_.empty()) findClusters();
+    any = true;
   }
+  if (any && !scene_.bonds.empty()) findClusters();
 }
 
 bool World::allAtRest() const {

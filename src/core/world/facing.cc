@@ -174,7 +174,7 @@ std::vector<Facing> facing(const Scene& s, std::span<const PieceId> a, std::span
   for (const auto& [i, j] : collide::overlappingPairs(boxes, kinds)) {
     const PieceId p = all[i], q = all[j];
     if (!(in(a, p) && in(b, q)) && !(in(a, q) && in(b, p))) continue;
-    if (s.pieces[p.index()].role != Role::Dynamic && s.pieces[q.index()].role != Role::Dynamic) continue;
+    if (!mayBond(s, p, q)) continue;
     bond::Face f = widest(s, p.index(), poses[i], q.index(), poses[j], reach, found);
     if (f.area > 0) out.push_back({p, q, std::move(f)});
   }

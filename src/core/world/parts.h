@@ -150,7 +150,7 @@ struct JointRate {
 
 // How what carries a hanging cluster gathers speed, in world axes; zeros where nothing carries it.
 struct Carriage {
-  Vec3 place = Vec3::Zero();  // where the carrier is
+  Vec3 place = Vec3::Zero();                                                      // where the carrier is
   Vec3 acceleration = Vec3::Zero(), spin = Vec3::Zero(), turning = Vec3::Zero();  // turning: 1/s2
 
   Vec3 accelerationAt(const Vec3& at) const {

@@ -125,6 +125,33 @@ TEST_CASE("what a bond table lacks or gets wrong is said", "[bond]") {
   CHECK(apart.notes.back().find("joins nothing") != std::string::npos);
 }
 
+TEST_CASE(
+    "the pieces of a cut that one motion leads are bonded as they stand at its start, until they are let go",
+    "[bond]") {
+  const std::string thrown = kWall +
+                             "[[bond]]\nname = \"m\"\namong = \"wall/*\"\n"
+                             "[[adjust]]\nwho = \"wall/*\"\nrole = \"kinematic\"\n"
+                             "[[motion]]\nname = \"throw\"\nwho = \"wall/*\"\nrelease = { frame = 6 }\n"
+                             "keys = [{ frame = 1, at = [0, 3, 0] }, { frame = 9, at = [1, 3, 0] }]\n";
+  const BuiltScene b = built(thrown), stands = built(kWall + "[[bond]]\nname = \"m\"\namong = \"wall/*\"\n");
+  REQUIRE(b.scene.bonds.size() == stands.scene.bonds.size());
+  CHECK(b.scene.bond_tables[0].blow_time == stands.scene.bond_tables[0].blow_time);
+  for (std::size_t n = 0; n < b.scene.bonds.size(); ++n)
+    CHECK((b.scene.bonds[n].face.place - stands.scene.bonds[n].face.place - Vec3(0, 3, 0)).norm() < 1e-9);
+  world::World w(b.scene, {1});
+  world::Watcher nobody;
+  while (w.frame() < 8) w.advance(nobody);
+  REQUIRE(w.clusters().size() == 1);
+  CHECK(w.clusters()[0].pieces.size() == 40);
+  CHECK(w.clusters()[0].velocity.x() == Approx(1 / b.scene.seconds(1, 9)).epsilon(1e-3));
+  // Nothing is bonded that stays where it is.
+  const BuiltScene stays = built(kWall +
+                                 "[[bond]]\nname = \"m\"\namong = \"wall/*\"\n"
+                                 "[[adjust]]\nwho = \"wall/*\"\nrole = \"static\"\n");
+  CHECK(stays.scene.bonds.empty());
+  CHECK(stays.notes.back().find("nothing moves those of its pieces that share a face") != std::string::npos);
+}
+
 TEST_CASE("--set makes all bonds weaker, keyed ones too", "[bond]") {
   const std::string two =
       kWall +

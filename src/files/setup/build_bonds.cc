@@ -12,6 +12,7 @@
 
 #include "core/base/random.h"
 #include "core/world/bonding.h"
+#include "core/world/joining.h"
 #include "files/pair_list.h"
 #include "files/setup/build_acts.h"
 #include "files/setup/select.h"
@@ -78,10 +79,12 @@ class Bonder {
     const std::size_t i = pieces[f.a].index();
     const world::Piece& p = built_.scene.pieces[i];
     const Vec3 origin = built_.scene.prototypeOf(i).origin;
-    const auto place = [&](const Vec3& at) { return p.start.toWorld(times * at + origin); };
+    // Keys may have it elsewhere from the first frame on.
+    const Pose start = p.role == world::Role::Dynamic ? p.start : world::startPose(built_.scene, pieces[f.a]);
+    const auto place = [&](const Vec3& at) { return start.toWorld(times * at + origin); };
     std::vector<Vec3> rim;
     for (const Vec3& c : f.corners) rim.push_back(place(c));
-    bond::Face face = bond::faceOf(rim, p.start.turn * f.normal, place(f.centroid), times * times * f.area);
+    bond::Face face = bond::faceOf(rim, start.turn * f.normal, place(f.centroid), times * times * f.area);
     if (pieces[f.b] < pieces[f.a]) {
       face.normal = -face.normal;
       std::reverse(face.corners.begin(), face.corners.end());
@@ -110,12 +113,14 @@ class Bonder {
         if (wanted(f.a, f.b)) faces.try_emplace({f.a, f.b}, std::move(f.face));
     for (const auto& [pair, row] : listed_) faceListed(pair, row, faces);
     if (problems_.size() > had) return;
-    std::erase_if(faces, [&](const auto& x) { return !moves(x.first.first) && !moves(x.first.second); });
+    const bool any_face = !faces.empty();
+    std::erase_if(faces, [&](const auto& x) { return !mayHold(x.first.first, x.first.second, b.table); });
     if (faces.empty()) {
       built_.notes.push_back(fmt::format(
           "[[bond]] '{}' joins nothing: {}", b.name,
-          b.reach > 0 ? "no two of its pieces come so near each other over a face; try a greater reach"
-                      : "no two of its pieces share a face; give it a reach"));
+          any_face ? "nothing moves those of its pieces that share a face, or keys move them past each other"
+          : b.reach > 0 ? "no two of its pieces come so near each other over a face; try a greater reach"
+                        : "no two of its pieces share a face; give it a reach"));
       return;
     }
     const auto table = u32(built_.scene.bond_tables.size());
@@ -195,6 +200,11 @@ class Bonder {
 
   bool moves(PieceId p) const { return built_.scene.pieces[p.index()].role == world::Role::Dynamic; }
 
+  // What keys lead holds together rigidly once it is let go.
+  bool mayHold(PieceId p, PieceId q, const world::BondTable& table) const {
+    return moves(p) || moves(q) || (!table.yields && world::mayBond(built_.scene, p, q));
+  }
+
   // A cut that was evened, of the first piece.
   bool evenCells(const std::vector<PieceId>& pieces) const {
     if (pieces.empty()) return false;
@@ -213,8 +223,10 @@ class Bonder {
     if (!b.material.empty())
       return built_.scene.materials[materialNamed(s_, b.material, built_.scene).index()].blow_time;
     double time = 1;
-    for (const PieceId p : {faces.begin()->first.first, faces.begin()->first.second})
-      if (moves(p)) time = least(time, built_.scene.materialOf(p.index()).blow_time);
+    const auto& [a, other] = faces.begin()->first;
+    const bool led = !moves(a) && !moves(other);  // by keys, until they are let go
+    for (const PieceId p : {a, other})
+      if (led || moves(p)) time = least(time, built_.scene.materialOf(p.index()).blow_time);
     return time;
   }
 
@@ -265,7 +277,7 @@ class Bonder {
     if (b.clump_size[1] == 0) return clump;
     std::map<PieceId, std::vector<PieceId>> next;
     for (const Pair* p : pairs) {
-      if (!moves(p->first) || !moves(p->second)) continue;
+      if (moves(p->first) != moves(p->second)) continue;
       next[p->first].push_back(p->second);
       next[p->second].push_back(p->first);
     }

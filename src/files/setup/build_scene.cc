@@ -135,6 +135,7 @@ class Builder {
       piece.name = b.name + "/" + made.numbers[k];
       piece.geometry = Geometry::Mesh;
       piece.cut = true;
+      piece.whole_anchor = (anchorOf(b, p) - p.origin) / b.scale;
       piece.velocity = piece.spin = Vec3::Zero();
       piece.colour = shadeOf(colour, piece.name);
       sources.push_back(std::move(cut.pieces[k].sources));
@@ -293,8 +294,9 @@ class Builder {
   }
 
   // Where `at` and `turn` hold the body: its mesh's origin, its centre of mass, or the middle of its base;
-  // body space.
+  // body space. A piece of a cut is held where its whole was.
   Vec3 anchorOf(const BodySetup& b, const world::Prototype& p) const {
+    if (b.cut) return p.origin + b.scale * b.whole_anchor;
     if (b.origin == Origin::Centre || b.geometry == Geometry::Ground) return Vec3::Zero();
     if (b.origin == Origin::Mesh) return p.origin;
     const Box box = p.mesh.bounds();

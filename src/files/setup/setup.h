@@ -96,6 +96,7 @@ struct BodySetup {
   bool split = false;                           // each group of an OBJ file is a body of its own
   std::optional<mesh::TriangleMesh> part;       // the group that this body is, in the file's units
   bool cut = false;                             // a piece of a cut body
+  Vec3 whole_anchor = Vec3::Zero();             // then: what placed that, from its mesh's origin, unscaled
   bool mend = false;                            // the mesh, where it can be
   double mesh_unit = 0;                         // metres in one of the mesh file's; 0: the setup's
   int hull_corners = 64;
