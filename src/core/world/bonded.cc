@@ -4,6 +4,7 @@
 
 #include "core/solve/flight.h"
 #include "core/solve/joint_pieces.h"
+#include "core/world/bond_shares.h"
 #include "core/world/joining.h"
 #include "core/world/world.h"
 
@@ -110,6 +111,8 @@ void World::gatherMomentum(Cluster& c) {
 }
 
 namespace {
+
+constexpr double kDrawn = 1e-4;  // of its size
 
 // Where a cluster is whose leader was at `from` as the scene starts and is at `now`.
 Pose carriedWith(const Cluster& c, const Pose& now, const Pose& from) {
@@ -302,6 +305,31 @@ void World::placeCarried() {
     if (leader != kNoCluster && moving_[leader])
       c.pose = carriedWith(c, motion_.pose(leader), startPose(scene_, PieceId(leader)));
   }
+}
+
+// It goes with one of those that it hangs on. What else holds it and goes another way breaks off: the strain
+// that bonds bear is less than can be seen. Whether it came apart, or off all.
+bool World::breakAway(const Cluster& c, BondJudge& judge) {
+  const std::uint32_t leader = c.anchored() ? leaderOf(c) : kNoCluster;
+  if (leader == kNoCluster) return false;
+  std::vector<std::uint32_t> gone;
+  for (std::size_t k = 0; k < c.anchors.size(); ++k) {
+    const std::uint32_t anchor = c.anchors[k];
+    if (anchor == leader) continue;
+    const Pose there = carriedWith(c, motion_.pose(anchor), startPose(scene_, PieceId(anchor)));
+    const double far = (there.position - c.pose.position).norm() +
+                       turnBetween(c.pose.turn, there.turn).norm() * c.traits.outer_radius;
+    if (far <= kDrawn * c.traits.size) continue;
+    for (std::uint32_t n = 0; n < c.bonds.size(); ++n) {
+      const bool ends_there = c.ends[n][0] == c.pieces.size() + k || c.ends[n][1] == c.pieces.size() + k;
+      if (!ends_there || broken_[c.bonds[n]] ||
+          scene_.bonds[c.bonds[n]].strength.tension == bond::kUnbreakable)
+        continue;
+      breakOff(c, n, 1, bond::Why::Tension, judge);
+      gone.push_back(n);
+    }
+  }
+  return !gone.empty() && !hangsTogether(c, broken_, gone);
 }
 
 // What hangs on something driven goes with it.

@@ -438,6 +438,39 @@ TEST_CASE("what is whirled about on a carrier is drawn outward, and its release 
   }
 }
 
+TEST_CASE("what hangs on two that draw apart goes with one, and breaks off the other", "[bond]") {
+  for (const bool both : {false, true}) {
+    Stage s;
+    s.scene.gravity.setZero();
+    s.material(stone(1e7));
+    const auto end = [&](double x) {
+      return s.add(boxPrototype("end", Vec3(0.2, 0.2, 0.2), 2000), Vec3(x, 0, 0), Vec3::Zero(),
+                   Role::Kinematic);
+    };
+    const std::size_t left = end(0);
+    for (int k = 1; k <= 3; ++k) s.box(Vec3(0.2, 0.2, 0.2), Vec3(0.2 * k, 0, 0), Vec3::Zero(), 2000);
+    const std::size_t right = end(0.8);
+    bondAll(s, left);
+    REQUIRE(s.scene.bonds.size() == 4);
+    for (const std::size_t i : {left, right}) {
+      Mover m;
+      m.piece = PieceId(i);
+      const Vec3 at = s.scene.pieces[i].start.position;
+      m.path.at.keys = {{1, at}, {4, at}, {25, at + (both || i == right ? Vec3(0.5, 0, 0) : Vec3::Zero())}};
+      s.scene.movers.push_back(m);
+    }
+    CAPTURE(both);
+    s.frames(3);
+    CHECK(s.world().bondBreaks().empty());
+    s.frames(12);
+    std::size_t broken = 0;
+    for (std::size_t n = 0; n < 4; ++n) broken += s.world().bondBroken(n);
+    CHECK(broken == (both ? 0 : 1));
+    CHECK(s.world().bondBroken(3) == !both);  // the one at the right
+    CHECK((s.position(2) - s.position(left) - Vec3(0.4, 0, 0)).norm() < 1e-9);
+  }
+}
+
 TEST_CASE("what keys lead together is one once it is let go, where it is by then and as it goes", "[bond]") {
   for (const bool aside : {false, true}) {
     Stage s;

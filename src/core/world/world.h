@@ -202,6 +202,7 @@ class World {
   std::vector<bond::Load> loadsOn(std::uint32_t cluster, const solve::Proposal& p,
                                   const std::vector<std::uint32_t>& touching, const Carriage& carried) const;
   Carriage carriageOf(const Cluster& c, double frame) const;
+  bool breakAway(const Cluster& c, BondJudge& judge);
   bool shaken(const Cluster& c, const Carriage& carried) const;
   bool whirls(const Cluster& c) const;
   bool mayBreak(const Cluster& c, std::uint32_t piece, double force, double frame) const;
