@@ -144,6 +144,17 @@ TEST_CASE(
   REQUIRE(w.clusters().size() == 1);
   CHECK(w.clusters()[0].pieces.size() == 40);
   CHECK(w.clusters()[0].velocity.x() == Approx(1 / b.scene.seconds(1, 9)).epsilon(1e-3));
+  // Before its first piece hits the ground all are let go, those that would never hit it too.
+  std::string dropped = thrown;
+  const auto swap = [&](const std::string& what, const std::string& with) {
+    dropped.replace(dropped.find(what), what.size(), with);
+  };
+  swap("frame = 6", "before_hit = 1");
+  swap("at = [1, 3, 0]", "at = [1, -0.1, 0]");
+  const BuiltScene falls = built(dropped);
+  for (const world::Mover& m : falls.scene.movers) CHECK(m.release_frame == falls.scene.movers[0].release_frame);
+  CHECK(falls.notes.size() == 1);
+  CHECK(falls.notes[0].find("'wall' will hit 'quay' at frame 8.7 with") != std::string::npos);
   // Nothing is bonded that stays where it is.
   const BuiltScene stays = built(kWall +
                                  "[[bond]]\nname = \"m\"\namong = \"wall/*\"\n"

@@ -235,7 +235,22 @@ class Acts {
     built_.scene.movers.push_back(std::move(mover));
   }
 
+  // What is let go at once: a piece, or all those of a cut body.
+  std::string wholeOf(PieceId p) const {
+    const world::Piece& piece = built_.scene.pieces[p.index()];
+    return built_.prototype_bodies[piece.prototype.index()].cut
+               ? piece.name.substr(0, piece.name.rfind('/'))
+               : piece.name;
+  }
+
+  // The first of its pieces that hits anything lets a cut body go.
   void predictReleases() {
+    struct First {
+      std::vector<world::Mover*> movers;
+      std::optional<world::PredictedHit> hit;
+      double frame = 0;
+    };
+    std::map<std::string, First> wholes;
     for (world::Mover& m : built_.scene.movers) {
       const auto wanted = before_hit_.find(m.piece);
       if (wanted == before_hit_.end()) continue;
@@ -248,20 +263,27 @@ class Acts {
              wanted->second.second});
         continue;
       }
+      First& whole = wholes[wholeOf(m.piece)];
+      whole.movers.push_back(&m);
       const std::optional<world::PredictedHit> hit = world::predictHit(built_.scene, m, s_.planned_last);
-      if (!hit) {
+      const double frame = hit ? std::floor(hit->frame - wanted->second.first) : 0;
+      if (!hit || (whole.hit && whole.hit->frame <= hit->frame)) continue;
+      whole.hit = hit;
+      whole.frame = greatest(frame, s_.first_frame);
+    }
+    for (const auto& [name, whole] : wholes) {
+      if (!whole.hit) {
         problems_.push_back({fmt::format("'{}' is to be released before it hits, but its keys take it past "
                                          "everything; give release = {{ frame = N }}",
                                          name),
-                             wanted->second.second});
+                             before_hit_.at(whole.movers[0]->piece).second});
         continue;
       }
-      const double frame = std::floor(hit->frame - wanted->second.first);
-      m.release_frame = greatest(frame, s_.first_frame);
+      for (world::Mover* m : whole.movers) m->release_frame = whole.frame;
       built_.notes.push_back(
           fmt::format("'{}' will hit '{}' at frame {:.1f} with {:.4g} {}/s: released at frame {}", name,
-                      built_.scene.pieces[hit->other.index()].name, hit->frame, hit->speed / s_.unit,
-                      s_.units, *m.release_frame));
+                      built_.scene.pieces[whole.hit->other.index()].name, whole.hit->frame,
+                      whole.hit->speed / s_.unit, s_.units, whole.frame));
     }
   }
 
