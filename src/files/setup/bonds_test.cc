@@ -152,7 +152,8 @@ TEST_CASE(
   swap("frame = 6", "before_hit = 1");
   swap("at = [1, 3, 0]", "at = [1, -0.1, 0]");
   const BuiltScene falls = built(dropped);
-  for (const world::Mover& m : falls.scene.movers) CHECK(m.release_frame == falls.scene.movers[0].release_frame);
+  for (const world::Mover& m : falls.scene.movers)
+    CHECK(m.release_frame == falls.scene.movers[0].release_frame);
   CHECK(falls.notes.size() == 1);
   CHECK(falls.notes[0].find("'wall' will hit 'quay' at frame 8.7 with") != std::string::npos);
   // Nothing is bonded that stays where it is.

@@ -238,9 +238,8 @@ class Acts {
   // What is let go at once: a piece, or all those of a cut body.
   std::string wholeOf(PieceId p) const {
     const world::Piece& piece = built_.scene.pieces[p.index()];
-    return built_.prototype_bodies[piece.prototype.index()].cut
-               ? piece.name.substr(0, piece.name.rfind('/'))
-               : piece.name;
+    return built_.prototype_bodies[piece.prototype.index()].cut ? piece.name.substr(0, piece.name.rfind('/'))
+                                                                : piece.name;
   }
 
   // The first of its pieces that hits anything lets a cut body go.
