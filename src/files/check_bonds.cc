@@ -24,10 +24,11 @@ BondsReport bondsOf(const BuiltScene& built) {
   BondsReport out;
   for (const world::BondTable& t : s.bond_tables) out.tables.push_back({t.name, 0, 0, {}, 0});
   std::vector<char> own(s.pieces.size()), bonded(s.pieces.size(), 0);
-  for (std::size_t i = 0; i < s.pieces.size(); ++i) own[i] = s.pieces[i].role == world::Role::Dynamic;
+  const auto moves = [&](PieceId p) { return s.pieces[p.index()].role == world::Role::Dynamic; };
+  for (std::size_t i = 0; i < s.pieces.size(); ++i) own[i] = moves(PieceId(i));
   // What keys lead together is one once it is let go.
   for (const bond::Bond& b : s.bonds)
-    if (!own[b.a.index()] && !own[b.b.index()]) own[b.a.index()] = own[b.b.index()] = 1;
+    if (!moves(b.a) && !moves(b.b)) own[b.a.index()] = own[b.b.index()] = 1;
   std::set<std::string> bodies;
   for (const bond::Bond& b : s.bonds) {
     BondRow& row = out.tables[b.table];

@@ -310,8 +310,9 @@ void World::placeCarried() {
 // It goes with one of those that it hangs on. What else holds it and goes another way breaks off: the strain
 // that bonds bear is less than can be seen. Whether it came apart, or off all.
 bool World::breakAway(const Cluster& c, BondJudge& judge) {
-  const std::uint32_t leader = c.anchored() ? leaderOf(c) : kNoCluster;
-  if (leader == kNoCluster) return false;
+  if (std::none_of(c.anchors.begin(), c.anchors.end(), [&](std::uint32_t i) { return moving_[i] != 0; }))
+    return false;
+  const std::uint32_t leader = leaderOf(c);
   std::vector<std::uint32_t> gone;
   for (std::size_t k = 0; k < c.anchors.size(); ++k) {
     const std::uint32_t anchor = c.anchors[k];

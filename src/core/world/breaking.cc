@@ -217,14 +217,13 @@ bool World::judgeLoads(const solve::Proposal& p, double from, double to, BondJud
                          (!pushes_.empty() && std::any_of(c.pieces.begin(), c.pieces.end(), pushed));
     const Carriage carried = carriageOf(c, to);
     const bool pulled = shaken(c, carried);
-    const bool drawn = c.anchors.size() > 1 && leaderOf(c) != kNoCluster;
-    if (c.anchored() ? !(touched || changed || pulled || drawn || !c.looked)
-                     : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
-      continue;
     if (breakAway(c, judge)) {
       apart = true;
       continue;
     }
+    if (c.anchored() ? !(touched || changed || pulled || !c.looked)
+                     : !(changed || (awake(c.pieces[0]) && (touched || whirls(c)))))
+      continue;
     if (judge.solves[c.pieces[0]] == kMostSolves) continue;
     c.looked = !touched && !pulled;
     if (judgeCluster(c, loadsOn(k, p, touching[k], carried), to, judge)) apart = true;
