@@ -10,7 +10,7 @@ cd "$(dirname "$0")/.."
 all_tests() { scripts/build.sh "$1" tests && ctest --test-dir "build/$1" --output-on-failure -j2 -E '^quick_'; }
 stage_text() { scripts/check_layers.sh && scripts/check_symbols.sh && scripts/check_format.sh; }
 stage_release() { all_tests release; }
-stage_full() { build/release/tests/shots_tests "[full]"; }
+stage_full() { build/release/tests/shots_tests "[full]" && build/release/tests/law_tests "[momentum]"; }
 stage_fuzz() { build/release/tests/core_tests "[fuzz]" && build/release/tests/files_tests "[fuzz]"; }
 stage_heap() { scripts/check_heap.sh; }
 stage_resume() { scripts/check_resume.sh; }

@@ -6,7 +6,8 @@
 // past each other, the two pushes no longer lie on one line, and together they are a couple that nothing
 // gave. What goes slowly hardly has any of this. What goes fast would lose momentum by it, and gets from here
 // what makes both kinds balance to rounding (law 14): the sum of its contacts' impulses, its turn with the
-// inertia that it has now, and the couples taken out of the spins, half from each body.
+// inertia that it has now, and the couples taken out of the spins, half from each body; all from the larger
+// one where they have gone past each other by more than the other's size.
 #pragma once
 #include <vector>
 

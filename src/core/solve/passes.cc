@@ -225,12 +225,16 @@ void Passes::count(Pass after, Accounts& accounts) {
         // What the push-out gave, it gave before this internal step's way.
         Vec3 past = difference(rows[a].moved, rows[b].moved);
         const Vec3 way = settled ? Vec3::Zero() : Vec3(dt * difference(rows[a].velocity, rows[b].velocity));
-        // Those that have gone farther no longer lie at each other.
-        if ((past + way).norm() > least(of_a.size, of_b.size)) continue;
+        const bool beyond = (past + way).norm() > least(of_a.size, of_b.size);
         if (!settled) past = -way;
-        const Vec3 couple = (of_a.cornered && of_b.cornered ? 0.5 : 1) * past.cross(impulse);
-        if (of_a.cornered) of_a.couple -= couple;
-        if (of_b.cornered) of_b.couple -= couple;
+        const Vec3 couple = past.cross(impulse);
+        // Those that have gone farther no longer lie at each other: the larger is pushed where the other is.
+        const double of_a_share = beyond           ? (of_a.size >= of_b.size ? 1 : 0)
+                                  : !of_a.cornered ? 0
+                                  : of_b.cornered  ? 0.5
+                                                   : 1;
+        of_a.couple -= of_a_share * couple;
+        of_b.couple -= (1 - of_a_share) * couple;
       }
   });
 }
