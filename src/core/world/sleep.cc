@@ -20,6 +20,7 @@ constexpr double kForceShare = 0.1;   // of the weight and what is borne: a chan
 constexpr double kForceShift = 0.5;   // and one that does whatever the other piece is at
 constexpr double kLongRest = 2;       // windows: who has rested as long sleeps although its island stirs
 constexpr int kMostPatience = 4;      // times that who is woken in vain waits twice as long as before
+constexpr double kBeside = 0.01;  // of the smaller one's size: nearer than that counts as touching a cluster
 constexpr std::size_t kAwakeWorthAThread = 256;
 constexpr double kBlow = 5;  // least bounce speeds: a hit as hard as this runs through the heap
 
@@ -156,9 +157,29 @@ void World::updateRest(double h) {
   });
 }
 
+// Of `bodies` bodies those that are clusters, or lie at one; the latter join its island. Empty: there are no
+// clusters.
+std::vector<char> World::bodiesAtClusters(std::size_t bodies, Sets& islands) const {
+  std::vector<char> out;
+  if (clusters_.empty()) return out;
+  out.resize(bodies, 0);
+  for (std::size_t k = 0; k < touches_.size(); ++k) {
+    const Touch& t = touches_[k];
+    const bool is_a = inFreeCluster(t.a), is_b = inFreeCluster(t.b);
+    if (!awake(t.a) || !awake(t.b) || !(is_a || is_b)) continue;
+    const double size = least(traits_[t.a].size, traits_[t.b].size);
+    if (!(t.force > 0) && contacts_[k].patch.leastGap() > kBeside * size) continue;
+    islands.join(body_of_[t.a], body_of_[t.b]);
+    out[body_of_[t.a]] = out[body_of_[t.b]] = 1;
+  }
+  return out;
+}
+
 // Who may not sleep, one entry an active piece. An island all of whose pieces rest sleeps at once; of one in
-// which something still moves, what has rested for longer, and whose neighbours rest, too. What rides
-// something that moves does not rest, however many pieces lie between.
+// which something still moves, what has rested for longer, and whose neighbours rest, too; but not what bonds
+// hold together, nor what lies at it: a sleeper props others up like a rock, bears what it could not, and as
+// it wakes all that is set free at once and breaks bonds. What rides something that moves does not rest,
+// however many pieces lie between.
 std::vector<char> World::restless() {
   const double window = scene_.solver.sleep_after;
   const auto calm = [&](std::size_t i) {
@@ -179,6 +200,7 @@ std::vector<char> World::restless() {
   const auto both = [&](const Touch& t) { return t.force > 0 && awake(t.a) && awake(t.b); };
   for (const Touch& t : touches_)
     if (both(t)) islands.join(body_of_[t.a], body_of_[t.b]);
+  const std::vector<char> bound = bodiesAtClusters(all, islands);
   if (!drives_.empty())
     for (const Touch& t : touches_)
       if (t.force > 0 && (moving_[t.a] || moving_[t.b]))
@@ -191,6 +213,7 @@ std::vector<char> World::restless() {
     if (!still[k + 1]) stirs[islands.find(u32(k + 1))] = 1;
     if (!still[k + 1] || r.seconds < patience(r)) out[k + 1] = 1;
   }
+  for (std::size_t k = 0; k < bound.size(); ++k) out[k] |= bound[k];
   for (const Touch& t : touches_) {
     if (!both(t)) continue;
     const std::uint32_t a = body_of_[t.a], b = body_of_[t.b];

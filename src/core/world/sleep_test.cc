@@ -3,12 +3,13 @@
 #include <algorithm>
 #include <catch2/catch.hpp>
 
-#include "../../../tests/support/stage.h"
+#include "../../../tests/support/bonds.h"
 #include "core/base/random.h"
 #include "core/measure/penetration.h"
 
 using namespace drubble;
 using drubble::test::Stage;
+namespace test = drubble::test;
 
 TEST_CASE("a heap of a thousand boxes sleeps wholly, a touch wakes only what it must, and none hovers",
           "[slow]") {
@@ -80,4 +81,30 @@ TEST_CASE("what a piece leaves behind when it is pulled out of a sleeping packin
   again.frames(24);
   for (std::size_t i = 1; i < s.scene.pieces.size(); ++i)
     CHECK((again.position(i) - s.position(i)).norm() < 0.002);
+}
+
+TEST_CASE("nothing sleeps by itself under what bonds hold together", "[bond]") {
+  const bool bonded = GENERATE(false, true);
+  Stage s;
+  s.material(test::stone(1e7));
+  s.ground();
+  if (bonded) {
+    const std::size_t beam = s.box(vec3(1.5, 0.2, 0.4), vec3(-0.75, 0.3, 0));
+    s.box(vec3(1.5, 0.2, 0.4), vec3(0.75, 0.3, 0));
+    test::bondAll(s, beam);
+    REQUIRE(s.scene.bonds.size() == 1);
+  } else {
+    s.box(vec3(3, 0.2, 0.4), vec3(0, 0.3, 0));
+  }
+  const std::size_t one = s.box(Vec3::Constant(0.2), vec3(-1.2, 0.1, 0)),
+                    other = s.box(Vec3::Constant(0.2), vec3(1.2, 0.1, 0));
+  // It rolls along the beam all the while, and later on the ground for ever.
+  const std::size_t ball = s.sphere(0.1, vec3(-1.4, 0.5, 0), vec3(0.4, 0, 0));
+  s.scene.pieces[ball].spin = vec3(0, 0, -4);
+  s.frames(60);
+  REQUIRE(s.position(ball).y() > 0.45);
+  for (const std::size_t i : {one, other}) CHECK((s.world().sleepOf(i) == world::Sleep::Awake) == bonded);
+  s.frames(140);
+  REQUIRE(s.position(ball).y() < 0.2);
+  CHECK(s.world().stats().awake == 1);
 }

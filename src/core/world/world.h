@@ -321,6 +321,7 @@ class World {
   void wakeWithNeighbours(std::size_t piece, double momentum, double least_speed);
   void wakeForForces();
   void updateRest(double h);
+  std::vector<char> bodiesAtClusters(std::size_t bodies, Sets& islands) const;
   std::vector<char> restless();
   void fallAsleep();
   void activate();
