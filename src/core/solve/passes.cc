@@ -109,6 +109,15 @@ Vec3 difference(const float (&a)[3], const float (&b)[3]) {
   return out;
 }
 
+// How much of a pair's couple the first bears, of which one at least is cornered: what is round keeps the arm
+// that it has. Those that have gone beyond each other no longer touch: the larger is pushed where the other
+// is.
+double shareOfFirst(const Account& first, const Account& second, bool beyond) {
+  if (beyond) return first.size >= second.size ? 1 : 0;
+  if (first.cornered && second.cornered) return 0.5;
+  return first.cornered ? 1 : 0;
+}
+
 }  // namespace
 
 template <class Do>
@@ -228,13 +237,9 @@ void Passes::count(Pass after, Accounts& accounts) {
         const bool beyond = (past + way).norm() > least(of_a.size, of_b.size);
         if (!settled) past = -way;
         const Vec3 couple = past.cross(impulse);
-        // Those that have gone farther no longer lie at each other: the larger is pushed where the other is.
-        const double of_a_share = beyond           ? (of_a.size >= of_b.size ? 1 : 0)
-                                  : !of_a.cornered ? 0
-                                  : of_b.cornered  ? 0.5
-                                                   : 1;
-        of_a.couple -= of_a_share * couple;
-        of_b.couple -= (1 - of_a_share) * couple;
+        const double share = shareOfFirst(of_a, of_b, beyond);
+        of_a.couple -= share * couple;
+        of_b.couple -= (1 - share) * couple;
       }
   });
 }
