@@ -101,7 +101,8 @@ class Builder {
     c.keep_inside = s_.keep_inside;
   }
 
-  void addPrototype(const BodySetup& b) {
+  void addPrototype(BodySetup b) {
+    if (!b.colour && b.geometry != Geometry::Group) b.colour = colourByTurn(b);
     const MaterialId material = materialNamed(s_, b.material, out_.scene);
     if (b.geometry == Geometry::Group) return addGroup(b, material);
     const double density = b.density.value_or(out_.scene.materials[material.index()].density);
@@ -127,7 +128,7 @@ class Builder {
     kit.pose.position -= kit.pose.turn * anchorOf(b, p);
     kit.size = p.shape.bounds.size();
     const auto first = u32(out_.scene.prototypes.size());
-    const std::array<double, 3> colour = colourOf(b);
+    const std::array<double, 3>& colour = *b.colour;
     std::vector<BodySetup> bodies;
     std::vector<std::vector<cut::Source>> sources;
     for (std::size_t k = 0; k < cut.pieces.size(); ++k) {
@@ -242,10 +243,10 @@ class Builder {
     if (!b.colour) out_.scene.prototypes.back().colour = parts.front().colour;
   }
 
-  std::array<double, 3> colourOf(const BodySetup& b) const {
-    return b.colour.value_or(b.role == world::Role::Static
-                                 ? std::array{0.66, 0.62, 0.56}
-                                 : kColours[out_.scene.prototypes.size() % kColours.size()]);
+  // Of what has none of its own; all its pieces and sizes have the same.
+  std::array<double, 3> colourByTurn(const BodySetup& b) {
+    if (b.role == world::Role::Static || b.geometry == Geometry::Ground) return {0.66, 0.62, 0.56};
+    return kColours[colours_given_++ % kColours.size()];
   }
 
   void add(const BodySetup& b, MadeBody made, MaterialId material) {
@@ -259,7 +260,7 @@ class Builder {
   void store(const BodySetup& b, MadeBody made, MaterialId material) {
     world::Prototype& p = made.prototype;
     p.material = material;
-    p.colour = colourOf(b);
+    if (b.colour) p.colour = *b.colour;
     p.show = b.show;
     p.shape.margin = b.margin;
     p.traits.gravity_share = b.gravity_share;
@@ -310,6 +311,7 @@ class Builder {
   std::map<std::string, PrototypeId> prototype_of_;
   std::map<std::string, Kit> kits_;
   std::vector<std::string> order_;  // of the kits
+  std::size_t colours_given_ = 0;
   std::vector<Problem> problems_;
   std::set<std::string> copied_;  // what is in a group, or copied by a place
   BodyMaker maker_{s_, how_};

@@ -219,3 +219,16 @@ TEST_CASE("rough breaks are seen and written, and not felt") {
   CHECK(r.open_edges + r.flipped_edges + r.unpaired_faces == 0);
   CHECK(whyNot(kCut + "rough = { grain = 6 }\n") == "rough needs amount: how far breaks go up and down");
 }
+
+TEST_CASE("what has no colour takes the next, however many pieces stand before it") {
+  const std::string ball = "[[body]]\nname = \"ball\"\nsphere = 10\nat = [0, 90, 0]\n";
+  const BuiltScene whole = buildQuay(ball);
+  const std::array<double, 3> of_stone = whole.scene.prototypeOf(1).colour,
+                              of_ball = whole.scene.prototypeOf(2).colour;
+  CHECK(of_stone != of_ball);
+  for (const char* count : {"5", "6", "7", "30"}) {
+    const BuiltScene b = buildQuay(ball + "[[cut]]\nof = \"stone\"\ncount = " + count + "\n");
+    REQUIRE(b.scene.pieces.back().name == "ball");
+    CHECK(b.scene.prototypeOf(b.scene.pieces.size() - 1).colour == of_ball);
+  }
+}
