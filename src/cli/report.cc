@@ -123,8 +123,17 @@ void printDamage(const Measures& m, const CacheReader& cache) {
                                    *d.first_break_factor)
                      : fmt::format("the first goes with {:.3g} times the strength", *d.first_break_factor),
         d.worst_frame, d.worst_a, d.worst_b, d.worst_why);
-  else
+  else if (!d.yielded)
     std::cout << "             nothing has borne on them\n";
+  if (d.yielded)
+    std::cout << fmt::format(
+        "             {} (frame {}, '{}' from '{}')\n",
+        d.yielded->strain > 0
+            ? fmt::format("of those that yield and hold one came to {} of the strain at which it parts",
+                          percent(d.yielded->strain))
+            : fmt::format("of those that yield none gave: one bore at most {} of that from which on it does",
+                          percent(d.yielded->load)),
+        d.yielded->frame, d.yielded_a, d.yielded_b);
 }
 
 void printJoints(const Measures& m) {

@@ -55,6 +55,12 @@ json damageJson(const files::Damage& d, double unit) {
   json worst = nullptr;
   if (d.first_break_factor)
     worst = {{"pair", {d.worst_a, d.worst_b}}, {"why", d.worst_why}, {"frame", d.worst_frame}};
+  json yielded = nullptr;
+  if (d.yielded)
+    yielded = {{"pair", {d.yielded_a, d.yielded_b}},
+               {"frame", d.yielded->frame},
+               {"strain", d.yielded->strain},
+               {"load", d.yielded->load}};
   return {{"bonds", d.bonds},
           {"broken", d.broken},
           {"share", d.share()},
@@ -66,6 +72,7 @@ json damageJson(const files::Damage& d, double unit) {
           {"why", why},
           {"first_break_factor", d.first_break_factor ? json(*d.first_break_factor) : json()},
           {"worst", worst},
+          {"yielded", yielded},
           {"first", first},
           {"over_time", over_time},
           {"by_distance", rings}};

@@ -110,3 +110,42 @@ TEST_CASE("check tells of bonds that join nothing, and of pieces that hang on no
   CHECK(none.code == 2);
   CHECK_THAT(none.err, Contains("no bonds to show"));
 }
+
+TEST_CASE("report: how far bonds that yield have gone") {
+  const Program p;
+  p.write("cask.toml", R"(
+frames = [1, 8]
+[[body]]
+name = "davit"
+box = [0.4, 0.4, 0.4]
+at = [0, 2.4, 0]
+role = "static"
+material = "oak"
+[[body]]
+name = "cask"
+box = [0.4, 0.4, 0.4]
+at = [0, 2, 0]
+mass = 46
+material = "oak"
+[[bond]]
+name = "strap"
+between = ["cask", "davit"]
+reach = 0.01
+kind = "yielding"
+force = 4512.6  # ten times what hangs on it
+)");
+  REQUIRE(p.run({"run", "cask.toml", "-o", "holds.drub"}).code == 0);
+  const json holds = reportOf(p, "holds.drub")["damage"]["yielded"];
+  CHECK(holds["load"].get<double>() == Approx(0.1).epsilon(0.02));
+  CHECK(holds["strain"] == 0);
+  CHECK(holds["pair"] == json({"davit", "cask"}));
+  CHECK_THAT(p.run({"report", "holds.drub"}).out, Contains("none gave: one bore at most 10"));
+  REQUIRE(p.run({"run", "cask.toml", "-o", "gives.drub", "--set", "bond.strap.force=406.1"}).code == 0);
+  const json gives = reportOf(p, "gives.drub")["damage"]["yielded"];
+  // It falls with a tenth of its weight, and parts when it has come three tenths of 0.4 m.
+  const double t = 7.0 / 24, fallen = 0.5 * 0.981 * t * t;
+  CHECK(gives["strain"].get<double>() == Approx(fallen / 0.12).epsilon(0.03));
+  CHECK(gives["frame"] == 8);
+  CHECK_THAT(p.run({"report", "gives.drub"}).out,
+             Contains("of the strain at which it parts (frame 8, 'davit' from 'cask')"));
+}

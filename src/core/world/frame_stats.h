@@ -29,6 +29,13 @@ struct BondWorst {
   bond::Why why = bond::Why::Tension;
 };
 
+// What has gone farthest of the bonds that yield: by what it gave for good, then by what it bears.
+struct YieldWorst {
+  double strain = 0;       // as a share of that at which it parts
+  double load = 0;         // as a share of that from which on it gives
+  std::uint32_t bond = 0;  // in the scene's list
+};
+
 struct FrameStats {
   int frame = 0;
   int substeps = 0, iterations = 0;
@@ -39,6 +46,7 @@ struct FrameStats {
   std::uint32_t awake = 0, asleep = 0, contacts = 0;
   double kinetic = 0, potential = 0;  // J
   BondWorst bond_worst;               // in the frame
+  YieldWorst yield_worst;             // in the frame, of those that hold
 };
 
 // How finely a frame would be cut by the state as it is now: a power of two, times the quality.

@@ -65,9 +65,8 @@ void World::loosen(std::size_t n, bond::Why why, double share, std::vector<BondB
   breaks.push_back({yielding_[n], why, share, on.toWorld(j.a.at), on.turn * (j.a.frame * Vec3::UnitX())});
 }
 
-// What they bear at the frame's end.
+// What they bear at the substep's end.
 void World::noteYielding() {
-  if (shares_.empty()) return;
   for (std::size_t n = 0; n < yielding_.size(); ++n) {
     const std::size_t at = scene_.joints.size() + n;
     if (joint_states_[at].broken) continue;
@@ -78,6 +77,9 @@ void World::noteYielding() {
       if (most > 0) share = greatest(share, absolute(force) / most);
     }
     noteShare(yielding_[n], share);
+    const YieldWorst now{joint_states_[at].strained / y.tear, share, yielding_[n]};
+    if (std::pair(now.strain, now.load) > std::pair(yield_worst_.strain, yield_worst_.load))
+      yield_worst_ = now;
   }
 }
 

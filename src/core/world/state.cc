@@ -14,6 +14,7 @@ FrameStats World::stats() const {
 void World::addState(FrameStats& out) const {
   out.work = work_;
   out.bond_worst = bond_worst_;
+  out.yield_worst = yield_worst_;
   out.frame = frame_;
   out.contacts = u32(contacts_.size() + resting_.size());
   out.potential = springEnergy();

@@ -219,6 +219,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   if (!joints_.empty()) {
     joint_states_ = std::move(p.joint_states);
     joint_loads_ = std::move(p.joint_loads);
+    noteYielding();
     work_ += p.work;
     joint_breaks_.insert(joint_breaks_.end(), breaks.begin(), breaks.end());
     if (!breaks.empty()) rules_.findJoined(joint_states_, broken_);
@@ -352,6 +353,7 @@ FrameStats World::advance(Watcher& watcher) {
   rule_deeds_.clear();
   births_.clear();
   bond_worst_ = {};
+  yield_worst_ = {};
   work_ = 0;
   dropAgedSolvers();
   watch_forces_.assign(scene_.watches.size(), Vec3::Zero());
@@ -382,7 +384,6 @@ FrameStats World::advance(Watcher& watcher) {
       out.asking = steps.asking;
     }
   }
-  noteYielding();
   ++frame_;
   engine_.enter(Work::Other);
   watchRest();

@@ -389,6 +389,7 @@ class World {
   std::vector<std::uint32_t> cluster_of_, node_of_;  // a piece: its cluster, its place among that one's
   std::vector<BondBreak> bond_breaks_;
   BondWorst bond_worst_;
+  YieldWorst yield_worst_;
   std::vector<Vec3> pushes_;        // N, a piece; empty: nothing is pushed
   std::vector<double> spin_drags_;  // 1/s, a piece; empty: none
   std::vector<Vec3> faces_;         // m2, a prototype: what it shows along its axes; empty without forces

@@ -47,6 +47,8 @@ TEST_CASE("a yielding bond stretches under a load as a bar of its material", "[b
   CHECK(1 - x.s.position(x.cube).y() == Approx(sag).epsilon(0.01));
   CHECK(x.s.asleep(x.cube));
   CHECK(x.s.velocity(x.cube).norm() == 0);
+  CHECK(x.s.world().stats().yield_worst.load == Approx(0.01).epsilon(0.01));
+  CHECK(x.s.world().stats().yield_worst.strain == 0);
 }
 
 TEST_CASE("stiff as steel, it neither rings nor gives", "[bond][yielding]") {
@@ -71,6 +73,8 @@ TEST_CASE("drawn beyond its strength it gives as that leaves it to fall, and tea
     if (broke != 0) break;
     const double t = f / 24.0;
     CHECK(1 - x.s.position(x.cube).y() == Approx(0.5 * a * t * t).epsilon(0.03).margin(1e-5));
+    CHECK(x.s.world().stats().yield_worst.strain ==
+          Approx((1 - x.s.position(x.cube).y()) / kSide / 0.3).epsilon(0.02).margin(1e-4));
   }
   CAPTURE(times, torn * 24);
   CHECK(broke == static_cast<int>(std::ceil(torn * 24)));

@@ -51,6 +51,13 @@ void writeBondFrame(Database& db, const world::World& w, const world::FrameStats
         .bind(bond::whyName(stats.bond_worst.why))
         .bind(stats.bond_worst.share)
         .once();
+  if (stats.yield_worst.load > 0)
+    Statement(db, "INSERT INTO yield_worst VALUES (?, ?, ?, ?)")
+        .bind(stats.frame)
+        .bind(stats.yield_worst.bond)
+        .bind(stats.yield_worst.strain)
+        .bind(stats.yield_worst.load)
+        .once();
   if (!w.bondShares().empty()) {
     const Blob b = packShares(w.bondShares());
     Statement(db, "INSERT INTO bond_stress VALUES (?, ?, ?)")
@@ -115,6 +122,15 @@ std::vector<CachedBondWorst> readBondWorsts(Database& db) {
   while (r.step())
     out.push_back(
         {static_cast<int>(r.integer(0)), static_cast<std::uint32_t>(r.integer(1)), r.text(2), r.real(3)});
+  return out;
+}
+
+std::vector<CachedYieldWorst> readYieldWorsts(Database& db) {
+  std::vector<CachedYieldWorst> out;
+  Statement r(db, "SELECT frame, bond, strain, load FROM yield_worst ORDER BY frame");
+  while (r.step())
+    out.push_back(
+        {static_cast<int>(r.integer(0)), static_cast<std::uint32_t>(r.integer(1)), r.real(2), r.real(3)});
   return out;
 }
 

@@ -35,6 +35,13 @@ struct CachedBondWorst {
   double share = 0;
 };
 
+// What had gone farthest of those that yield, in a frame: as world::YieldWorst.
+struct CachedYieldWorst {
+  int frame = 0;
+  std::uint32_t bond = 0;
+  double strain = 0, load = 0;
+};
+
 // As a cache of the scene would hold them.
 std::vector<CachedBond> bondsIn(const world::Scene& s);
 void writeBonds(Database& db, const world::Scene& s);
@@ -45,5 +52,6 @@ std::vector<CachedBondBreak> readBondBreaks(Database& db);  // in order
 std::vector<float> readBondStress(Database& db, int frame);
 std::vector<CachedBondWorst> readBondWorsts(
     Database& db);  // by frame; none for a frame in which nothing bore on them
+std::vector<CachedYieldWorst> readYieldWorsts(Database& db);  // likewise
 
 }  // namespace drubble::files

@@ -24,8 +24,8 @@ struct Sourced {
 };
 
 // Tables with rows for each frame, and those that say what hangs on none.
-constexpr const char* kFramewise[] = {"joint_loads", "bond_worst",  "bond_stress", "pour_frames",
-                                      "contacts",    "watch_fills", "watch_forces"};
+constexpr const char* kFramewise[] = {"joint_loads", "bond_worst", "yield_worst", "bond_stress",
+                                      "pour_frames", "contacts",   "watch_fills", "watch_forces"};
 constexpr const char* kOnce[] = {"meta",    "setup",   "prototypes",   "shown", "pieces",
                                  "cameras", "joints",  "joint_points", "bonds", "rules",
                                  "pours",   "watches", "watch_members"};

@@ -6,7 +6,7 @@
 namespace drubble::files {
 
 inline constexpr int kCacheApplication = 0x44525542;  // "DRUB", in SQLite's header
-inline constexpr int kCacheVersion = 8;
+inline constexpr int kCacheVersion = 9;
 inline constexpr int kKeyFrameEvery = 24;
 inline constexpr int kCompression = 1;
 inline constexpr int kKeptCheckpoints = 4;
@@ -64,6 +64,7 @@ CREATE TABLE bond_breaks (
   frame INTEGER NOT NULL, bond INTEGER NOT NULL, why TEXT NOT NULL, share REAL,
   x REAL, y REAL, z REAL, normal_x REAL, normal_y REAL, normal_z REAL);
 CREATE TABLE bond_worst (frame INTEGER PRIMARY KEY, bond INTEGER NOT NULL, why TEXT NOT NULL, share REAL);
+CREATE TABLE yield_worst (frame INTEGER PRIMARY KEY, bond INTEGER NOT NULL, strain REAL, load REAL);
 CREATE TABLE bond_stress (frame INTEGER PRIMARY KEY, data BLOB NOT NULL, hash INTEGER NOT NULL);
 CREATE TABLE rules (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, deed TEXT NOT NULL, pieces INTEGER NOT NULL);
 CREATE TABLE rule_deeds (frame INTEGER NOT NULL, rule INTEGER NOT NULL, piece INTEGER NOT NULL);

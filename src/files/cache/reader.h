@@ -98,6 +98,7 @@ class CacheReader {
   std::vector<CachedBondBreak> bondBreaks() { return readBondBreaks(*db_); }
   std::vector<float> bondStress(int frame) { return readBondStress(*db_, frame); }
   std::vector<CachedBondWorst> bondWorsts() { return readBondWorsts(*db_); }
+  std::vector<CachedYieldWorst> yieldWorsts() { return readYieldWorsts(*db_); }
   std::vector<CachedRule> rules() { return readRules(*db_); }
   std::vector<CachedPour> pours() { return readPours(*db_); }
   std::vector<CachedWatch> watches() { return readWatches(*db_); }

@@ -90,6 +90,14 @@ Damage damageOf(CacheReader& cache, const std::optional<Vec3>& centre) {
     d.worst_a = cache.pieces()[bonds[w.bond].a].name;
     d.worst_b = cache.pieces()[bonds[w.bond].b].name;
   }
+  for (const CachedYieldWorst& w : cache.yieldWorsts()) {
+    if (broken[w.bond] ||
+        (d.yielded && std::pair(w.strain, w.load) <= std::pair(d.yielded->strain, d.yielded->load)))
+      continue;
+    d.yielded = w;
+    d.yielded_a = cache.pieces()[bonds[w.bond].a].name;
+    d.yielded_b = cache.pieces()[bonds[w.bond].b].name;
+  }
   countClusters(cache, bonds, broken, d);
   if (centre)
     measureRings(bonds, broken, *centre, d);

@@ -29,6 +29,9 @@ struct Damage {
   std::optional<double> first_break_factor;
   std::string worst_a, worst_b, worst_why;  // the bond that says so
   int worst_frame = 0;
+  // Of those that yield and hold to the end, what went farthest; none: nothing bore on them.
+  std::optional<CachedYieldWorst> yielded;
+  std::string yielded_a, yielded_b;
   std::optional<CachedBondBreak> first;
   std::vector<std::pair<int, std::size_t>> over_time;  // frames in which some went, and how many had by then
   std::vector<DamageRing> rings;
