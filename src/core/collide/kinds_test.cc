@@ -110,6 +110,37 @@ TEST_CASE("every pair of kinds finds the gap that a search over directions finds
   }
 }
 
+TEST_CASE("something long meets chips anywhere along it, and wherever they are touched", "[slow]") {
+  RandomStream r(5, "poles");
+  int single = 0;
+  for (int i = 0; i < 120; ++i) {
+    const shape::Shape pole = shape::capsule(r.between(0.03, 0.1), r.between(1.5, 3), Vec3::UnitY());
+    std::vector<Vec3> points;
+    for (int k = 0; k < 12; ++k)
+      points.push_back(somewhere(r, 0.3).cwiseProduct(vec3(1, r.between(0.2, 1), 0.3)));
+    const shape::Shape chip = shape::convex(points);
+    Two t{pole, chip, {somewhere(r, 1), r.turn()}, {}};
+    const Vec3 u = pole.axis, out = t.pa.turn * u.cross(r.turn() * Vec3::UnitX()).normalized();
+    const Vec3 along = t.pa.turn * u;
+    t.pb = {t.pa.position + r.between(-0.8, 0.8) * pole.half_length * along + 0.5 * out, r.turn()};
+    const double wanted = r.between(-0.1, 0.03);
+    for (int k = 0; k < 12; ++k) t.pb.position += (wanted - t.bestGap(r)) * out;
+    const double best = t.bestGap(r);
+    Manifolds found;
+    collide::collide(pole, t.pa, chip, t.pb, 0.1, found);
+    CAPTURE(i, best);
+    REQUIRE(found.size() == 1);
+    const double gap = found[0].leastGap();
+    CHECK(gap > best - 1e-4);  // the search climbs, and may miss the best
+    if (found[0].count == 1)
+      CHECK(t.gapAlong(found[0].normal) == Approx(gap).margin(1e-6));
+    else
+      CHECK(gap < best + 1e-3);
+    single += found[0].count == 1;
+  }
+  CHECK(single > 60);
+}
+
 TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box",
           "[slow]") {
   const Vec3 size = vec3(1.2, 0.9, 1.5);

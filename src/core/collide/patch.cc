@@ -86,11 +86,18 @@ void facePatch(const Side& x, const Side& y, const Relative& y_to_x, std::size_t
   keepFour(points, out, disc ? Rim::Smooth : Rim::Corners);
 }
 
+// Both ends of an edge; a line is its own.
+std::array<Vec3, 2> endsOf(const Side& s, std::size_t edge) {
+  if (s.line()) return {s.vertices[0], s.vertices[1]};
+  const Edge& e = s.edges[edge];
+  return {s.vertices[e.a], s.vertices[e.b]};
+}
+
 void edgePatch(const Side& a, const Side& b, const Relative& b_to_a, const Axis& axis, double reach,
                Manifold& out) {
-  const Edge &ea = a.edges[axis.a], &eb = b.edges[axis.b];
-  const Vec3 p = a.vertices[ea.a], u = a.vertices[ea.b] - p;
-  const Vec3 q = b_to_a.point(b.vertices[eb.a]), v = b_to_a.point(b.vertices[eb.b]) - q;
+  const auto [p, end_a] = endsOf(a, axis.a);
+  const auto [of_b, end_b] = endsOf(b, axis.b);
+  const Vec3 u = end_a - p, q = b_to_a.point(of_b), v = b_to_a.point(end_b) - q;
   const Vec3 w = p - q;
   const double uu = u.dot(u), uv = u.dot(v), vv = v.dot(v), uw = u.dot(w), vw = v.dot(w);
   const double det = uu * vv - uv * uv;

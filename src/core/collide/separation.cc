@@ -26,6 +26,8 @@ std::size_t faceAgainst(const Side& s, const Vec3& n) {
 
 namespace {
 
+constexpr double kAlongside = 1e-4;  // sine: of edges as parallel as this a face sees more
+
 // Room for one height a corner or a face; grows to the largest body seen.
 double* roomFor(std::span<const Block4> blocks, std::vector<double>& room) {
   if (room.size() < 4 * blocks.size()) room.resize(4 * blocks.size());
@@ -141,6 +143,29 @@ bool arcsCross(const Candidate& a, const Candidate& b) {
   return cba * dba < 0 && adc * bdc < 0 && cba * bdc < 0;
 }
 
+// The same where one is a line: any normal square to it is one of its own. `gap`: what is to be beaten.
+Axis bestEdgesOfLine(const Side& a, const Side& b, const Relative& b_to_a, double gap) {
+  const bool first = a.line();
+  const Side &x = first ? b : a, &line = first ? a : b;
+  const Relative to_x = first ? b_to_a.inverse() : b_to_a;
+  const Vec3 from = to_x.point(line.vertices[0]), along = (to_x.point(line.vertices[1]) - from).normalized();
+  Axis best;
+  best.gap = gap;
+  for (std::size_t i = 0; i < x.edges.size(); ++i) {
+    const Edge& e = x.edges[i];
+    Vec3 n = along.cross(e.along);
+    const double length = n.norm();
+    if (length < kAlongside) continue;
+    n /= n.dot(e.left + e.right) < 0 ? -length : length;
+    const Vec3 arc = e.left.cross(e.right);
+    if (e.left.cross(n).dot(arc) < 0 || n.cross(e.right).dot(arc) < 0) continue;
+    const double d = n.dot(from - x.vertices[e.a]);
+    if (d > best.gap) best = {AxisKind::Edges, d, n, first ? 0 : i, first ? i : 0};
+  }
+  if (first && best.kind == AxisKind::Edges) best.normal = -(b_to_a.turn * best.normal);
+  return best;
+}
+
 }  // namespace
 
 FaceAxes bestFaces(const Side& a, const Side& b, const Relative& b_to_a, double reach) {
@@ -166,6 +191,7 @@ FaceAxes bestFacesAcross(const Side& a, const Side& b, const Relative& b_to_a, c
 
 Axis bestEdges(const Side& a, const Side& b, const Relative& b_to_a, const FaceAxes& faces, double gap,
                double reach) {
+  if (a.line() || b.line()) return bestEdgesOfLine(a, b, b_to_a, gap);
   thread_local std::vector<Candidate> from_a, from_b;
   Axis best;
   best.gap = gap;
@@ -179,7 +205,7 @@ Axis bestEdges(const Side& a, const Side& b, const Relative& b_to_a, const FaceA
       if (!arcsCross(ca, cb)) continue;
       Vec3 n = ca.along.cross(cb.along);
       const double length = n.norm();
-      if (length < 1e-4) continue;  // nearly parallel: a face sees them better
+      if (length < kAlongside) continue;
       n /= length;
       if (n.dot(ca.start - a.centre) < 0) n = -n;
       const double d = n.dot(cb.start - ca.start);
