@@ -46,4 +46,32 @@ TEST_CASE("what is sunk into a rough surface by more than its thickness is felt,
   CHECK(deep > 500);
 }
 
+TEST_CASE("a cask that lies deep in a slat is held at both ends of it, however both lean") {
+  const Vec3 half = vec3(0.15, 0.016, 0.08);
+  const shape::Shape cask = shape::cylinder(0.25, 0.7, Vec3::UnitX()), slat = shape::box(-half, half);
+  RandomStream random(3, "casks");
+  for (int n = 0; n < 200; ++n) {
+    const double depth = random.between(0.004, 0.015);
+    const Pose lying{vec3(random.between(-0.1, 0.1), 0.25 + half.y() - depth, random.between(-0.03, 0.03)),
+                     turnAbout(Vec3::UnitX(), random.between(0, 3)) *
+                         turnAbout(Vec3::UnitX().cross(random.turn() * Vec3::UnitX()).normalized(), 1e-3)};
+    const Pose leans{Vec3::Zero(), turnAbout(random.turn() * Vec3::UnitX(), 1e-3)};
+    Manifolds found;
+    collide(cask, lying, slat, leans, 0.01, found);
+    CAPTURE(n, depth);
+    REQUIRE(found.size() == 1);
+    REQUIRE(found[0].count >= 2);
+    double low = 1, high = -1;
+    for (int k = 0; k < found[0].count; ++k) {
+      const Point& p = found[0].points[static_cast<std::size_t>(k)];
+      if (p.gap > -0.8 * depth) continue;
+      low = least(low, p.position.x());
+      high = greatest(high, p.position.x());
+      CHECK(p.gap == Approx(-depth).margin(2e-3));
+    }
+    CHECK(low == Approx(-half.x()).margin(1e-3));
+    CHECK(high == Approx(half.x()).margin(1e-3));
+  }
+}
+
 }  // namespace drubble::collide

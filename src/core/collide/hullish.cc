@@ -15,7 +15,9 @@ constexpr double kSameTurn =
 
 constexpr double kEndOn = 0.99;  // cosine
 
-constexpr double kSkim = 2e-3;  // of the inner radius: a ledge as low as this trips nothing
+constexpr double kMuchAlike = 0.1;  // of an overlap
+constexpr double kSunk = 0.05;      // of the inner radius: deeper than a load presses
+constexpr double kSkim = 2e-3;      // of the inner radius: a ledge as low as this trips nothing
 
 // Whether the patch has next to no extent in some direction.
 bool narrow(const Manifold& m, double least_extent) {
@@ -67,7 +69,7 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
                  bool fine, Manifold& m) {
   const double skin = a.skin + b.skin;
   const Side &side_a = fine ? a.fine : a.side, &side_b = fine ? b.fine : b.side;
-  const double low = kSkim * least(side_a.inner_radius, side_b.inner_radius);
+  const double inner = least(side_a.inner_radius, side_b.inner_radius), low = kSkim * inner;
   m.count = 0;
   const FaceAxes faces = bestFaces(side_a, side_b, b_to_a, reach + skin);
   const auto apart = [&](const Vec3& along) {
@@ -84,8 +86,11 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
     if (edges.gap > reach + skin) return apart(edges.normal);
     // The corners of a prism that stands for a smooth side are no corners; those of its ends are.
     const bool flat = endOn(a, m.normal) && endOn(b, b_to_a.turn.transpose() * m.normal);
-    const bool face_serves =
-        flat && m.count > 1 && nearlySame(m.normal, edges.normal) && m.leastGap() > edges.gap - low;
+    // What is sunk into a smooth side would else be held by one point, at this end and that by turns.
+    const double off = m.leastGap() - edges.gap;
+    const bool alike =
+        flat ? off > -low : edges.gap < -kSunk * inner && absolute(off) < -kMuchAlike * edges.gap;
+    const bool face_serves = alike && m.count > 1 && nearlySame(m.normal, edges.normal);
     if (edges.kind == AxisKind::Edges && !face_serves)
       patchFor(side_a, side_b, b_to_a, edges, reach + skin, m);
     if (faces.gap() > 0 || edges.gap > 0 || m.count == 0) {
