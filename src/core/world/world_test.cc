@@ -339,3 +339,19 @@ TEST_CASE(
     if (rolling == 0) CHECK(energy() > 0.5 * start);
   }
 }
+TEST_CASE("a cask that rolls over a slat in which it lies is lifted out of it", "[world]") {
+  Stage s;
+  s.surface(0.5, 0.2);
+  s.ground();
+  const std::size_t cask = s.add(world::cylinderPrototype("cask", 0.25, 0.7, Vec3::UnitX(), 720),
+                                 vec3(0, 0.25, 0)),
+                    slat = s.box(vec3(0.3, 0.032, 0.15), vec3(0, 0.016, 0.08), Vec3::Zero(), 600);
+  s.scene.pieces[cask].velocity = vec3(0.05, 0, 0.35);
+  s.scene.pieces[cask].spin = vec3(1.4, 0, 0);
+  s.frames(12);
+  double gap = 0;
+  for (const solve::Contact& c : s.world().contacts())
+    if (c.a.index() == cask && c.b.index() == slat) gap = least(gap, c.patch.leastGap());
+  CHECK(gap > -0.1 * 0.032);
+  CHECK(s.position(cask).y() > 0.25 + 0.02);
+}
