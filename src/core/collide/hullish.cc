@@ -65,6 +65,19 @@ bool decided(const Manifold& m, double gap, double low) {
 // Whether it is no cylinder, or is touched on one of its ends.
 bool endOn(const Hullish& h, const Vec3& normal) { return !h.turns || absolute(h.axis.dot(normal)) > kEndOn; }
 
+// One point for a face's axis: the other body's corner that is deepest behind it.
+void deepestPoint(const Side& a, const Side& b, const Relative& b_to_a, const Axis& face, Manifold& m) {
+  double ignored;
+  const bool of_a = face.kind == AxisKind::FaceA;
+  const std::uint32_t v = of_a ? lowestVertex(b, b_to_a.turn.transpose() * face.normal, ignored)
+                               : lowestVertex(a, -face.normal, ignored);
+  const Vec3 p = of_a ? b_to_a.point(b.vertices[v]) : a.vertices[v];
+  m.normal = face.normal;
+  m.face_of = FaceOf::Neither;
+  m.count = 1;
+  m.points[0] = {p + (of_a ? -0.5 : 0.5) * face.gap * face.normal, face.gap, v + 1};
+}
+
 void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                  bool fine, Manifold& m) {
   const double skin = a.skin + b.skin;
@@ -97,6 +110,7 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
       const Closest closest = closestPoints(side_a, side_b, b_to_a, -face.normal, reach + skin);
       if (closest.beyond) return apart(closest.apart_along);
       preferClosest(closest, flat ? low : 0, m);
+      if (m.count == 0 && !closest.apart) deepestPoint(side_a, side_b, b_to_a, face, m);
     }
   }
   skim(side_a, side_b, b_to_a, reach + skin, low, m);

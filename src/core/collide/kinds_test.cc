@@ -141,6 +141,34 @@ TEST_CASE("something long meets chips anywhere along it, and wherever they are t
   CHECK(single > 60);
 }
 
+TEST_CASE("a rod that overlaps a chip is felt, wherever and however", "[slow]") {
+  RandomStream r(11, "rods");
+  int deep = 0;
+  for (int i = 0; i < 400; ++i) {
+    const shape::Shape rod = shape::cylinder(r.between(0.03, 0.15), r.between(0.5, 3), Vec3::UnitY());
+    std::vector<Vec3> points;
+    for (int k = 0; k < 12; ++k)
+      points.push_back(somewhere(r, 0.5).cwiseProduct(vec3(1, r.between(0.3, 1), 0.1)));
+    const shape::Shape chip = shape::convex(points);
+    Two t{rod, chip, {somewhere(r, 1), r.turn()}, {}};
+    const Vec3 out = r.turn() * Vec3::UnitX();
+    t.pb = {t.pa.position + r.between(-0.5, 0.5) * rod.half_length * (t.pa.turn * rod.axis) + out, r.turn()};
+    const double wanted = r.between(-0.02, 0);
+    for (int k = 0; k < 12; ++k) t.pb.position += (wanted - t.bestGap(r)) * out;
+    const double best = t.bestGap(r);
+    if (best > 0 || best < -0.06) continue;
+    ++deep;
+    Manifolds found;
+    collide::collide(rod, t.pa, chip, t.pb, 0.1, found);
+    CAPTURE(i, best);
+    REQUIRE(found.size() == 1);
+    CHECK(found[0].count > 0);
+    CHECK(found[0].leastGap() > best - 1e-3);
+    CHECK(found[0].leastGap() < 0.5 * best + 1e-4);
+  }
+  CHECK(deep > 300);
+}
+
 TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box",
           "[slow]") {
   const Vec3 size = vec3(1.2, 0.9, 1.5);
