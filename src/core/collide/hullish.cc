@@ -110,7 +110,7 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
       const Closest closest = closestPoints(side_a, side_b, b_to_a, -face.normal, reach + skin);
       if (closest.beyond) return apart(closest.apart_along);
       preferClosest(closest, flat ? low : 0, m);
-      if (m.count == 0 && !closest.apart) deepestPoint(side_a, side_b, b_to_a, face, m);
+      if (m.count == 0 && !closest.apart && face.gap < -low) deepestPoint(side_a, side_b, b_to_a, face, m);
     }
   }
   skim(side_a, side_b, b_to_a, reach + skin, low, m);
