@@ -71,12 +71,24 @@ struct Two {
 constexpr shape::Kind kKinds[] = {shape::Kind::Sphere,   shape::Kind::Ellipsoid, shape::Kind::Capsule,
                                   shape::Kind::Cylinder, shape::Kind::Convex,    shape::Kind::Joined};
 
-// Moves b along the line between the centres until a search finds the wanted gap.
+// Moves b along `out` (world, unit) until a search finds the wanted gap.
+void bringTo(Two& t, double wanted, RandomStream& r, const Vec3& out) {
+  for (int i = 0; i < 12; ++i) t.pb.position += (wanted - t.bestGap(r)) * out;
+}
+
+// The same along the line between the centres.
 void bringTo(Two& t, double wanted, RandomStream& r) {
   for (int i = 0; i < 12; ++i) {
     const double gap = t.bestGap(r);
     t.pb.position += (wanted - gap) * (t.pb.position - t.pa.position).normalized();
   }
+}
+
+// The hull of twelve places in a box of these half sizes.
+shape::Shape chipIn(RandomStream& r, const Vec3& half) {
+  std::vector<Vec3> points;
+  for (int k = 0; k < 12; ++k) points.push_back(somewhere(r, 1).cwiseProduct(half));
+  return shape::convex(points);
 }
 
 }  // namespace
@@ -115,16 +127,12 @@ TEST_CASE("something long meets chips anywhere along it, and wherever they are t
   int single = 0;
   for (int i = 0; i < 120; ++i) {
     const shape::Shape pole = shape::capsule(r.between(0.03, 0.1), r.between(1.5, 3), Vec3::UnitY());
-    std::vector<Vec3> points;
-    for (int k = 0; k < 12; ++k)
-      points.push_back(somewhere(r, 0.3).cwiseProduct(vec3(1, r.between(0.2, 1), 0.3)));
-    const shape::Shape chip = shape::convex(points);
+    const shape::Shape chip = chipIn(r, vec3(0.3, r.between(0.06, 0.3), 0.09));
     Two t{pole, chip, {somewhere(r, 1), r.turn()}, {}};
     const Vec3 u = pole.axis, out = t.pa.turn * u.cross(r.turn() * Vec3::UnitX()).normalized();
     const Vec3 along = t.pa.turn * u;
     t.pb = {t.pa.position + r.between(-0.8, 0.8) * pole.half_length * along + 0.5 * out, r.turn()};
-    const double wanted = r.between(-0.1, 0.03);
-    for (int k = 0; k < 12; ++k) t.pb.position += (wanted - t.bestGap(r)) * out;
+    bringTo(t, r.between(-0.1, 0.03), r, out);
     const double best = t.bestGap(r);
     Manifolds found;
     collide::collide(pole, t.pa, chip, t.pb, 0.1, found);
@@ -146,15 +154,11 @@ TEST_CASE("a rod that overlaps a chip is felt, wherever and however", "[slow]") 
   int deep = 0;
   for (int i = 0; i < 400; ++i) {
     const shape::Shape rod = shape::cylinder(r.between(0.03, 0.15), r.between(0.5, 3), Vec3::UnitY());
-    std::vector<Vec3> points;
-    for (int k = 0; k < 12; ++k)
-      points.push_back(somewhere(r, 0.5).cwiseProduct(vec3(1, r.between(0.3, 1), 0.1)));
-    const shape::Shape chip = shape::convex(points);
+    const shape::Shape chip = chipIn(r, vec3(0.5, r.between(0.15, 0.5), 0.05));
     Two t{rod, chip, {somewhere(r, 1), r.turn()}, {}};
     const Vec3 out = r.turn() * Vec3::UnitX();
     t.pb = {t.pa.position + r.between(-0.5, 0.5) * rod.half_length * (t.pa.turn * rod.axis) + out, r.turn()};
-    const double wanted = r.between(-0.02, 0);
-    for (int k = 0; k < 12; ++k) t.pb.position += (wanted - t.bestGap(r)) * out;
+    bringTo(t, r.between(-0.02, 0), r, out);
     const double best = t.bestGap(r);
     if (best > 0 || best < -0.06) continue;
     ++deep;

@@ -143,7 +143,7 @@ bool arcsCross(const Candidate& a, const Candidate& b) {
   return cba * dba < 0 && adc * bdc < 0 && cba * bdc < 0;
 }
 
-// The same where one is a line: any normal square to it is one of its own. `gap`: what is to be beaten.
+// Of bestEdges where one is a line: any normal square to it is one of its own. `gap`: what is to be beaten.
 Axis bestEdgesOfLine(const Side& a, const Side& b, const Relative& b_to_a, double gap) {
   const bool first = a.line();
   const Side &x = first ? b : a, &line = first ? a : b;
