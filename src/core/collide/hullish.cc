@@ -78,8 +78,9 @@ void deepestPoint(const Side& a, const Side& b, const Relative& b_to_a, const Ax
   m.points[0] = {p + (of_a ? -0.5 : 0.5) * face.gap * face.normal, face.gap, v + 1};
 }
 
+// `least_serves`: where no patch holds a point of an overlap deeper than a ledge, its deepest corner is one.
 void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
-                 bool fine, Manifold& m) {
+                 bool fine, bool least_serves, Manifold& m) {
   const double skin = a.skin + b.skin;
   const Side &side_a = fine ? a.fine : a.side, &side_b = fine ? b.fine : b.side;
   const double inner = least(side_a.inner_radius, side_b.inner_radius), low = kSkim * inner;
@@ -110,7 +111,8 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
       const Closest closest = closestPoints(side_a, side_b, b_to_a, -face.normal, reach + skin);
       if (closest.beyond) return apart(closest.apart_along);
       preferClosest(closest, flat ? low : 0, m);
-      if (m.count == 0 && !closest.apart && face.gap < -low) deepestPoint(side_a, side_b, b_to_a, face, m);
+      if (least_serves && m.count == 0 && !closest.apart && face.gap < -low)
+        deepestPoint(side_a, side_b, b_to_a, face, m);
     }
   }
   skim(side_a, side_b, b_to_a, reach + skin, low, m);
@@ -171,27 +173,30 @@ Mat3 turnToward(const Hullish& h, const Vec3& direction) {
 
 void hullishPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                   Manifold& out) {
-  if (!a.turns && !b.turns) return cornerPatch(a, b, b_to_a, reach, favour, false, out);
+  if (!a.turns && !b.turns) return cornerPatch(a, b, b_to_a, reach, favour, false, true, out);
   const Relative a_to_b = b_to_a.inverse();
-  const auto patchToward = [&](const Vec3& toward_a, const Vec3& toward_b, bool fine, Manifold& m) {
+  const auto patchToward = [&](const Vec3& toward_a, const Vec3& toward_b, bool fine, bool least_serves,
+                               Manifold& m) {
     const Mat3 turn_a = turnToward(a, toward_a), turn_b = turnToward(b, toward_b);
     const Relative turned{turn_a.transpose() * b_to_a.turn * turn_b, turn_a.transpose() * b_to_a.shift};
-    cornerPatch(a, b, turned, reach, favour, fine, m);
+    cornerPatch(a, b, turned, reach, favour, fine, least_serves, m);
     m.normal = turn_a * m.normal;
     for (Point& p : m.points) p.position = turn_a * p.position;
   };
-  // Where a face of the other decides the normal, the second turn is the last.
-  patchToward(b_to_a.point(b.side.centre), a_to_b.point(a.side.centre), false, out);
+  // A prism lies within its cylinder: a turn that shows nothing tells nothing, and what the one before it
+  // showed is there. Where a face of the other decides the normal, the second turn is the last.
+  patchToward(b_to_a.point(b.side.centre), a_to_b.point(a.side.centre), false, true, out);
   for (int k = 0; k < 2 && out.count > 0; ++k) {
-    const Vec3 n = out.normal;
-    patchToward(n, -(a_to_b.turn * n), false, out);
-    if (out.count == 0 || (out.normal - n).squaredNorm() < kSameTurn * kSameTurn) return;
+    const Manifold before = out;
+    patchToward(before.normal, -(a_to_b.turn * before.normal), false, false, out);
+    if (out.count == 0) out = before;
+    if ((out.normal - before.normal).squaredNorm() < kSameTurn * kSameTurn) return;
   }
   // An edge or another rim: the prism is turned to the place that is touched. It lies within its cylinder, so
   // of all turns the one that comes nearest is the truest.
   Manifold m = out;
   for (int k = 0; k < kMostTurns && m.count > 0; ++k) {
-    patchToward(touchedPlace(m, 1), a_to_b.point(touchedPlace(m, -1)), true, m);
+    patchToward(touchedPlace(m, 1), a_to_b.point(touchedPlace(m, -1)), true, false, m);
     if (m.count == 0 || (k > 0 && !(m.leastGap() < out.leastGap()))) return;
     out = m;
   }
