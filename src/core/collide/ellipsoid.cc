@@ -82,6 +82,39 @@ OnEllipsoid nearestOfLine(const Vec3& e, const Vec3& p, const Vec3& q) {
   return best;
 }
 
+OnEllipsoid nearestAcross(const Vec3& e, const Vec3& q, const Vec3& u) {
+  // Along u the ellipsoid is seen as an ellipse, the line as a point.
+  const Vec3 along = u.normalized(), x = anyNormalTo(along), y = along.cross(x);
+  const Vec3 ex = e.cwiseProduct(x), ey = e.cwiseProduct(y);
+  const double xx = ex.squaredNorm(), xy = ex.dot(ey), yy = ey.squaredNorm(), half = 0.5 * (xx - yy);
+  const double r = std::sqrt(half * half + xy * xy), great = 0.5 * (xx + yy) + r;
+  Vec3 major = half >= 0 ? Vec3((half + r) * x + xy * y) : Vec3(xy * x + (r - half) * y);
+  major = r > 0 ? Vec3(major.normalized()) : x;
+  const Vec3 minor = along.cross(major);
+  const double a = std::sqrt(great), b = std::sqrt((xx * yy - xy * xy) / great);
+  const OnEllipsoid seen = nearestOnEllipsoid(vec3(a, b, a), vec3(q.dot(major), q.dot(minor), 0));
+  OnEllipsoid out;
+  out.normal = seen.normal.x() * major + seen.normal.y() * minor;
+  out.point = farthestOnEllipsoid(e, out.normal);
+  out.distance = seen.distance;
+  return out;
+}
+
+OnEllipsoid leastOverlapOfLine(const Vec3& e, const Vec3& p, const Vec3& q) {
+  OnEllipsoid best = nearestOfLine(e, p, q);
+  if (!(best.distance < 0)) return best;
+  const auto gapAlong = [&](const Vec3& n) { return least(n.dot(p), n.dot(q)) - e.cwiseProduct(n).norm(); };
+  const double shown = gapAlong(best.normal);
+  if (shown > best.distance - 1e-3 * absolute(best.distance)) return best;
+  best.distance = shown;
+  for (const OnEllipsoid& on :
+       {nearestAcross(e, p, q - p), nearestOnEllipsoid(e, p), nearestOnEllipsoid(e, q)}) {
+    const double gap = gapAlong(on.normal);
+    if (gap > best.distance) best = {farthestOnEllipsoid(e, on.normal), on.normal, gap};
+  }
+  return best;
+}
+
 EllipsoidSupport supportOf(const Mat3& m, const Vec3& n) {
   const Vec3 mn = m * n;
   const double h = std::sqrt(n.dot(mn));
@@ -140,107 +173,6 @@ BetweenEllipsoids betweenEllipsoids(const Vec3& half_a, const Vec3& half_b, cons
   out.normal = n;
   out.middle = 0.5 * (a.point + d - b.point);
   return out;
-}
-
-namespace {
-
-// Whether `q`, in the plane of the face, lies within it.
-bool withinFace(const Side& p, const shape::Face& f, const Vec3& q) {
-  for (std::uint32_t k = 0; k < f.count; ++k) {
-    const Vec3 &a = p.vertices[p.loops[f.first + k]], &b = p.vertices[p.loops[f.first + (k + 1) % f.count]];
-    if ((b - a).cross(f.normal).dot(q - a) > 0) return false;
-  }
-  return true;
-}
-
-struct NearestScaled {
-  Vec3 point = Vec3::Zero();  // polyhedron's frame
-  std::size_t face = 0;
-  bool on_face = false;  // within it, not on its rim
-  bool any = false;
-};
-
-// The point of the polyhedron nearest to the ellipsoid's centre, both seen with the ellipsoid as a unit ball;
-// only faces that the centre is in front of are looked at.
-NearestScaled nearestScaled(const Vec3& e, const Relative& to_p, const Side& p) {
-  const Vec3 c = to_p.shift;
-  const Mat3 scale = e.cwiseInverse().asDiagonal() * to_p.turn.transpose();
-  NearestScaled out;
-  double best = std::numeric_limits<double>::infinity();
-  for (std::size_t index = 0; index < p.faces.size(); ++index) {
-    const shape::Face& f = p.faces[index];
-    const double height = f.normal.dot(c) - f.offset;
-    if (height <= 0) continue;
-    const Vec3 n = to_p.turn.transpose() * f.normal;
-    const double share = height / e.cwiseProduct(n).norm();
-    if (share * share >= best) continue;
-    if (const Vec3 q = c - to_p.turn * (share * farthestOnEllipsoid(e, n)); withinFace(p, f, q))
-      return {q, index, true, true};
-    const Vec3 a0 = scale * (p.vertices[p.loops[f.first]] - c);
-    for (std::uint32_t k = 1; k + 1 < f.count; ++k) {
-      const Vec3 b0 = scale * (p.vertices[p.loops[f.first + k]] - c),
-                 c0 = scale * (p.vertices[p.loops[f.first + k + 1]] - c);
-      const Vec3 q = mesh::nearestOnTriangle(Vec3::Zero(), a0, b0, c0).point;
-      if (q.squaredNorm() >= best) continue;
-      best = q.squaredNorm();
-      out = {c + to_p.turn * e.cwiseProduct(q), index, false, true};
-    }
-  }
-  return out;
-}
-
-// The ends of the face's edge nearest to q.
-std::pair<Vec3, Vec3> nearestEdge(const Side& p, const shape::Face& f, const Vec3& q) {
-  double best = std::numeric_limits<double>::infinity();
-  std::pair<Vec3, Vec3> out;
-  for (std::uint32_t k = 0; k < f.count; ++k) {
-    const Vec3 &a = p.vertices[p.loops[f.first + k]], &b = p.vertices[p.loops[f.first + (k + 1) % f.count]];
-    const Vec3 u = b - a;
-    const double d = (a + u * clamped(u.dot(q - a) / u.squaredNorm(), 0, 1) - q).squaredNorm();
-    if (d < best) best = d, out = {a, b};
-  }
-  return out;
-}
-
-void faceTouch(const Vec3& e, const Relative& to_p, const Side& p, std::size_t face, double gap,
-               Manifold& out) {
-  const Vec3& n = p.faces[face].normal;
-  const Vec3 under = to_p.shift - to_p.turn * farthestOnEllipsoid(e, to_p.turn.transpose() * n);
-  out.normal = -n;
-  out.points[0] = {under - 0.5 * gap * n, gap, 0};
-  out.count = 1;
-}
-
-}  // namespace
-
-void ellipsoidPolyhedron(const Vec3& e, const Relative& to_p, const Side& p, double reach, Manifold& out) {
-  out.count = 0;
-  const Vec3 c = to_p.shift;
-  const double thin = e.minCoeff();
-  const auto gapOf = [&](std::size_t f) {
-    return p.faces[f].normal.dot(c) - p.faces[f].offset -
-           e.cwiseProduct(to_p.turn.transpose() * p.faces[f].normal).norm();
-  };
-  double best = -std::numeric_limits<double>::infinity();
-  std::size_t top = 0;
-  for (std::size_t f = 0; f < p.faces.size(); ++f) {
-    if (p.faces[f].normal.dot(c) - p.faces[f].offset - thin <= best) continue;
-    const double gap = gapOf(f);
-    if (gap > reach) return;
-    if (gap > best) best = gap, top = f;
-  }
-  const NearestScaled near = nearestScaled(e, to_p, p);
-  if (!near.any) return faceTouch(e, to_p, p, top, best, out);  // the centre is inside
-  if (near.on_face) return faceTouch(e, to_p, p, near.face, gapOf(near.face), out);
-  const auto [v, w] = nearestEdge(p, p.faces[near.face], near.point);
-  const auto inEllipsoid = [&](const Vec3& q) { return Vec3(to_p.turn.transpose() * (q - c)); };
-  const OnEllipsoid on = nearestOfLine(e, inEllipsoid(v), inEllipsoid(w));
-  // Where a face sees more of a gap the overlap is too deep for edges.
-  if (on.distance < best) return faceTouch(e, to_p, p, top, best, out);
-  if (on.distance > reach) return;
-  out.normal = to_p.turn * on.normal;
-  out.points[0] = {c + to_p.turn * on.point + 0.5 * on.distance * out.normal, on.distance, 0};
-  out.count = 1;
 }
 
 Vec3 nearestOnTriangleScaled(const Vec3& e, const std::array<Vec3, 3>& corner, int& feature) {

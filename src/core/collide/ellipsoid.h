@@ -19,6 +19,15 @@ OnEllipsoid nearestOnEllipsoid(const Vec3& half_axes, const Vec3& q);
 // its slope is the normal's share of the line's direction. False position with the Illinois rule.
 OnEllipsoid nearestOfLine(const Vec3& half_axes, const Vec3& p, const Vec3& q);
 
+// What is left of a line through `q` along `u` (any length above 0) if only directions square to it count:
+// the direction along which all of it is farthest out, or least deep in. Nearest point of the ellipse that is
+// seen along the line.
+OnEllipsoid nearestAcross(const Vec3& half_axes, const Vec3& q, const Vec3& u);
+
+// As nearestOfLine; but where the line goes in, the direction along which it overlaps least, and by how much:
+// that is not the one by which the point that lies deepest would come out, if the line lies deep.
+OnEllipsoid leastOverlapOfLine(const Vec3& half_axes, const Vec3& p, const Vec3& q);
+
 // The point of the surface that is farthest along `n` (any length above 0).
 Vec3 farthestOnEllipsoid(const Vec3& half_axes, const Vec3& n);
 

@@ -173,6 +173,67 @@ TEST_CASE("a rod that overlaps a chip is felt, wherever and however", "[slow]") 
   CHECK(deep > 300);
 }
 
+namespace {
+
+// Long, flat, thin and round by turns.
+shape::Shape odd(RandomStream& r, int which) {
+  const Vec3 axis = Vec3::Unit(static_cast<int>(r.between(0, 3)));
+  switch (which) {
+    case 0:
+      return shape::sphere(r.between(0.02, 0.5));
+    case 1:
+      return shape::ellipsoid(vec3(r.between(0.05, 0.6), r.between(0.05, 0.6), r.between(0.05, 0.6)));
+    case 2:
+      return shape::capsule(r.between(0.03, 0.3), r.between(0.3, 3), axis);
+    case 3:  // a rod
+      return shape::cylinder(r.between(0.03, 0.15), r.between(0.5, 3), axis);
+    case 4:  // a disc
+      return shape::cylinder(r.between(0.3, 0.6), r.between(0.03, 0.15), axis);
+    case 5:
+      return chipIn(r, vec3(0.5, r.between(0.15, 0.5), 0.05));
+    case 6:  // a sliver
+      return chipIn(r, vec3(0.08, 1.5, 0.08));
+    default: {
+      const Vec3 half = vec3(r.between(0.02, 0.6), r.between(0.02, 0.6), r.between(0.02, 0.6));
+      return shape::box(-half, half);
+    }
+  }
+}
+constexpr const char* kOdd[] = {"ball", "ellipsoid", "capsule", "rod", "disc", "chip", "sliver", "box"};
+
+}  // namespace
+
+TEST_CASE("whatever is long or flat is felt as deep as it lies, wherever it is touched", "[slow]") {
+  for (int ka = 0; ka < 8; ++ka) {
+    for (int kb = ka; kb < 8; ++kb) {
+      RandomStream r(23, "odd", static_cast<std::uint64_t>(8 * ka + kb));
+      int touched = 0;
+      for (int i = 0; i < 24; ++i) {
+        const shape::Shape a = odd(r, ka), b = odd(r, kb);
+        Two t{a, b, {somewhere(r, 1), r.turn()}, {}};
+        const Vec3 out = r.turn() * Vec3::UnitX();
+        t.pb = {t.pa.toWorld(0.5 * somewhere(r, 1).cwiseProduct(a.bounds.size())) + out, r.turn()};
+        bringTo(t, r.between(-0.02, 0.02), r, out);
+        const double best = t.bestGap(r);
+        if (best > 0.03 || best < -0.06) continue;
+        ++touched;
+        Manifolds found;
+        collide::collide(a, t.pa, b, t.pb, 0.1, found);
+        CAPTURE(kOdd[ka], kOdd[kb], i, best);
+        REQUIRE(found.size() == 1);
+        REQUIRE(found[0].count > 0);
+        const double gap = found[0].leastGap();
+        CHECK(gap > best - 1e-3);  // the search climbs, and may miss the best
+        if (found[0].count == 1)
+          CHECK(t.gapAlong(found[0].normal) == Approx(gap).margin(1e-3));
+        else if (best < 0)
+          CHECK(gap < 0.5 * best + 1e-3);
+      }
+      CHECK(touched > 20);
+    }
+  }
+}
+
 TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box",
           "[slow]") {
   const Vec3 size = vec3(1.2, 0.9, 1.5);

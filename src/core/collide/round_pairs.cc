@@ -42,7 +42,7 @@ void ellipsoidCapsule(const Shape& a, const Pose& pose_a, const Shape& b, const 
   const Relative to_a = relative(pose_b, pose_a);
   if (to_a.shift.norm() > a.outer_radius + b.outer_radius + reach) return;
   const Vec3 half = to_a.turn * (b.half_length * b.axis);
-  const OnEllipsoid on = nearestOfLine(a.half_axes, to_a.shift - half, to_a.shift + half);
+  const OnEllipsoid on = leastOverlapOfLine(a.half_axes, to_a.shift - half, to_a.shift + half);
   const double gap = on.distance - b.radius;
   if (gap > reach) return;
   addSingle(pose_a.toWorld(on.point + 0.5 * gap * on.normal), pose_a.turn * on.normal, gap, 0, out);
