@@ -15,7 +15,7 @@ namespace drubble::files {
 namespace {
 
 // Another one: parts of older programs are made anew.
-constexpr std::uint32_t kMethod = 1;
+constexpr std::uint32_t kMethod = 2;
 
 Bytes packed(const shape::ConvexParts& parts) {
   ByteWriter w;
@@ -113,6 +113,15 @@ void PartStore::keep(const mesh::TriangleMesh& m, const shape::PartsGoal& goal,
   }
   std::filesystem::rename(beside, path, failed);  // whole or not at all
   if (failed) std::filesystem::remove(beside, failed);
+}
+
+shape::ConvexParts partsOf(const mesh::TriangleMesh& m, const shape::PartsGoal& goal, const PartStore& store,
+                           Team* team, const std::function<void()>& say) {
+  if (std::optional<shape::ConvexParts> kept = store.find(m, goal)) return std::move(*kept);
+  if (say) say();
+  shape::ConvexParts made = shape::convexParts(m, goal, team);
+  store.keep(m, goal, made);
+  return made;
 }
 
 }  // namespace drubble::files

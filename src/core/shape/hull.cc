@@ -2,6 +2,7 @@
 #include "core/shape/hull.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <utility>
 
@@ -14,6 +15,10 @@ namespace {
 
 constexpr std::uint32_t kNone = 0xffffffffu;
 constexpr std::size_t kFacetsAPoint = 1000;  // made on the way, by far more than any hull needs
+constexpr int kLatticeBits = 24;             // steps of the lattice along the size, as a power of two
+constexpr double kOutside = 1e-6;            // of the size: a point so far in front of a face was lost
+
+__extension__ using Wide = __int128;
 
 struct Facet {
   std::array<std::uint32_t, 3> v{};
@@ -24,9 +29,16 @@ struct Facet {
   bool dead = false;
 };
 
+// Points so nearly in one plane or on one line that rounding decides which side they are on.
+struct TooClose : Error {
+  TooClose()
+      : Error(ErrorKind::Input, "its points lie too close together for a hull: weld those that are one") {}
+};
+
 class Builder {
  public:
-  explicit Builder(std::span<const Vec3> points) : p_(points) {}
+  // With a `lattice` step on which all points lie (differences of at most 2^25 steps) sides are told exactly.
+  explicit Builder(std::span<const Vec3> points, double lattice = 0) : p_(points), lattice_(lattice) {}
 
   std::vector<Facet> build() {
     firstTetrahedron();
@@ -34,9 +46,7 @@ class Builder {
     const std::size_t most = 1000 + kFacetsAPoint * p_.size();
     for (std::uint32_t f = 0; f < facets_.size(); ++f) {
       if (!facets_[f].dead && !facets_[f].outside.empty()) addPoint(f);
-      if (facets_.size() > most)
-        throw Error(ErrorKind::Input,
-                    "its points lie too close together for a hull: weld those that are one");
+      if (facets_.size() > most) throw TooClose();
     }
     std::vector<Facet> alive;
     for (Facet& f : facets_)
@@ -45,7 +55,22 @@ class Builder {
   }
 
  private:
-  double above(const Facet& f, std::uint32_t i) const { return f.normal.dot(p_[i]) - f.offset; }
+  // How far the point is in front of the facet, more than epsilon_ where it counts as seen.
+  double above(const Facet& f, std::uint32_t i) const {
+    const double distance = f.normal.dot(p_[i]) - f.offset;
+    if (lattice_ == 0) return distance;
+    return seesExactly(f, i) ? greatest(distance, 2 * epsilon_) : -1;
+  }
+
+  bool seesExactly(const Facet& f, std::uint32_t i) const {
+    std::array<std::array<Wide, 3>, 3> u;
+    for (std::size_t k = 0; k < 3; ++k) {
+      const Vec3 way = (p_[k < 2 ? f.v[k + 1] : i] - p_[f.v[0]]) / lattice_;
+      for (std::size_t c = 0; c < 3; ++c) u[k][c] = static_cast<std::int64_t>(way[static_cast<int>(c)]);
+    }
+    const auto minor = [&](std::size_t c, std::size_t d) { return u[0][c] * u[1][d] - u[0][d] * u[1][c]; };
+    return minor(1, 2) * u[2][0] + minor(2, 0) * u[2][1] + minor(0, 1) * u[2][2] > 0;
+  }
 
   std::uint32_t addFacet(std::uint32_t a, std::uint32_t b, std::uint32_t c) {
     Facet f;
@@ -154,6 +179,7 @@ class Builder {
   }
 
   std::span<const Vec3> p_;
+  double lattice_ = 0;
   double epsilon_ = 0;
   std::vector<Facet> facets_;
   std::vector<std::pair<std::uint32_t, std::uint32_t>> horizon_;
@@ -221,13 +247,15 @@ std::vector<std::vector<std::uint32_t>> groupLoops(const std::vector<Facet>& fac
   return loops;
 }
 
-// A corner in two faces only lies on a straight edge: it goes.
+// A corner in two faces only lies on a straight edge: it goes, and with it a face that is none then.
 void dropStraightCorners(std::vector<std::vector<std::uint32_t>>& loops, std::size_t vertices) {
-  std::vector<int> uses(vertices, 0);
-  for (const auto& loop : loops)
-    for (const std::uint32_t v : loop) ++uses[v];
-  for (auto& loop : loops) std::erase_if(loop, [&](std::uint32_t v) { return uses[v] < 3; });
-  std::erase_if(loops, [](const auto& loop) { return loop.size() < 3; });
+  for (bool again = true; again;) {
+    std::vector<int> uses(vertices, 0);
+    for (const auto& loop : loops)
+      for (const std::uint32_t v : loop) ++uses[v];
+    for (auto& loop : loops) std::erase_if(loop, [&](std::uint32_t v) { return uses[v] < 3; });
+    again = std::erase_if(loops, [](const auto& loop) { return loop.size() < 3; }) > 0;
+  }
 }
 
 Face faceOf(const std::vector<Vec3>& vertices, const std::vector<std::uint32_t>& loop) {
@@ -258,10 +286,7 @@ void addEdges(Polyhedron& p) {
   }
 }
 
-}  // namespace
-
-Polyhedron convexHull(std::span<const Vec3> points) {
-  const std::vector<Facet> facets = Builder(points).build();
+Polyhedron polyhedronOf(std::span<const Vec3> points, const std::vector<Facet>& facets) {
   Box box;
   for (const Vec3& v : points) box.add(v);
   auto loops = groupLoops(facets, coplanarGroups(points, facets, 1e-7 * box.size().norm()));
@@ -290,6 +315,51 @@ Polyhedron convexHull(std::span<const Vec3> points) {
   for (const Vec3& v : p.vertices) p.outer_radius = greatest(p.outer_radius, (v - p.centre).norm());
   p.prepare();
   return p;
+}
+
+// Closed, and no point far in front of a face.
+bool holdsAll(const Polyhedron& p, std::span<const Vec3> points, double size) {
+  std::vector<std::uint64_t> directed;
+  const auto key = [](std::uint32_t a, std::uint32_t b) { return std::uint64_t{a} << 32 | b; };
+  for (const Face& f : p.faces)
+    for (std::uint32_t k = 0; k < f.count; ++k)
+      directed.push_back(key(p.loops[f.first + k], p.loops[f.first + (k + 1) % f.count]));
+  std::sort(directed.begin(), directed.end());
+  for (const std::uint64_t e : directed)
+    if (!std::binary_search(directed.begin(), directed.end(), e << 32 | e >> 32)) return false;
+  if (p.faces.size() < 4) return false;
+  return std::all_of(p.faces.begin(), p.faces.end(), [&](const Face& f) {
+    return std::all_of(points.begin(), points.end(),
+                       [&](const Vec3& v) { return f.normal.dot(v) - f.offset <= kOutside * size; });
+  });
+}
+
+// Each moved to the nearest point of a lattice, a power of two apart.
+std::vector<Vec3> onLattice(std::span<const Vec3> points, double step) {
+  std::vector<Vec3> out;
+  for (const Vec3& p : points) {
+    Vec3& q = out.emplace_back();
+    for (int k = 0; k < 3; ++k) q[k] = std::round(p[k] / step) * step;
+  }
+  return out;
+}
+
+}  // namespace
+
+Polyhedron convexHull(std::span<const Vec3> points) {
+  Box box;
+  for (const Vec3& v : points) box.add(v);
+  const double size = points.empty() ? 0 : box.size().norm();
+  try {
+    Polyhedron p = polyhedronOf(points, Builder(points).build());
+    if (holdsAll(p, points, size)) return p;
+  } catch (const TooClose&) {
+  }
+  int power = 0;
+  std::frexp(size, &power);
+  const double step = std::ldexp(1.0, power - kLatticeBits);
+  const std::vector<Vec3> near = onLattice(points, step);
+  return polyhedronOf(near, Builder(near, step).build());
 }
 
 }  // namespace drubble::shape

@@ -2,6 +2,7 @@
 #include "core/shape/hull.h"
 
 #include <catch2/catch.hpp>
+#include <cmath>
 #include <set>
 
 #include "core/base/error.h"
@@ -97,6 +98,37 @@ TEST_CASE("a fine ball's hull keeps its corners and its volume") {
   CHECK(whyInvalid(p) == "");
   CHECK(p.vertices.size() == ball.vertices.size());
   CHECK(mesh::massProperties(meshOf(p)).volume == Approx(mesh::massProperties(ball).volume));
+}
+
+TEST_CASE("no hull loses a point, however many lie nearly on its edges and faces") {
+  for (std::uint64_t i = 0; i < 4000; ++i) {
+    RandomStream r(3, "hulls", i);
+    const auto among = [&](std::size_t n) { return static_cast<std::size_t>(r.between(0, double(n))); };
+    std::vector<Vec3> points;
+    const std::size_t corners = 4 + among(8);
+    const double flat = i % 3 == 0 ? 1 : 0.1;
+    for (std::size_t k = 0; k < corners; ++k)
+      points.push_back(vec3(r.between(-1, 1), r.between(-1, 1), r.between(-flat, flat)));
+    for (std::size_t a = 0; a < corners; ++a)
+      for (std::size_t b = a + 1; b < corners; ++b)
+        for (int k = 0; k < 3; ++k) points.push_back(points[a] + r.unit() * (points[b] - points[a]));
+    for (int k = 0; k < 40; ++k) {
+      const Vec3 &a = points[among(corners)], &b = points[among(corners)], &c = points[among(corners)];
+      const double u = r.unit(), v = r.unit() * (1 - u);
+      points.push_back(a + u * (b - a) + v * (c - a));
+    }
+    const Quat turn = r.turn();
+    const double noise = std::pow(10.0, -r.between(5, 12));
+    for (Vec3& p : points) p = turn * p + noise * vec3(r.between(-1, 1), r.between(-1, 1), r.between(-1, 1));
+    const Polyhedron hull = convexHull(points);
+    double lost = 0;
+    for (const Face& f : hull.faces)
+      for (const Vec3& p : points) lost = greatest(lost, f.normal.dot(p) - f.offset);
+    CAPTURE(i);
+    CHECK(lost < 1e-6);
+    const std::string why = whyInvalid(hull);
+    CHECK((why.empty() || why.starts_with("I3")));  // flattened faces: by up to 1e-7 of the width, not radius
+  }
 }
 
 TEST_CASE("flat, straight and single clouds are refused") {
