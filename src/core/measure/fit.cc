@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/measure/fit.h"
 
+#include <limits>
+
 #include "core/base/trig.h"
 #include "core/collide/pairs.h"
 #include "core/world/prototypes.h"
@@ -81,6 +83,12 @@ void sampleSurface(const mesh::TriangleMesh& m, Visit visit) {
 double distanceOutside(const shape::Shape& s, const Vec3& point) {
   thread_local collide::Manifolds found;
   if (insideShape(s, point)) return 0;
+  if (s.kind == shape::Kind::Joined) {  // each alone: as one, nothing is felt where parts were cut apart
+    double least_far = std::numeric_limits<double>::infinity();
+    for (const shape::Part& p : *s.parts)
+      least_far = least(least_far, distanceOutside(p.shape, p.pose.toBody(point)));
+    return least_far;
+  }
   const double reach = s.outer_radius + point.norm(), ball = 1e-9 * reach;
   found.clear();
   collide::collide(shape::sphere(ball), {point, Quat::Identity()}, s, {}, reach, found);
