@@ -224,7 +224,7 @@ int drawCommand(const std::vector<std::string>& arguments) {
       "pulled apart), shapes "
       "(what "
       "is felt), or both (the shapes over the meshes)")(
-      "apart", po::value<double>()->default_value(0.4),
+      "apart", po::value<double>()->default_value(0.4, "0.4"),
       "with --show pieces: how far they are pulled apart, in shares of where they are")(
       "see-through", po::value<std::string>()->default_value(""),
       "pieces to look through: a name pattern or @name")(

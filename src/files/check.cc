@@ -84,12 +84,16 @@ void checkMeshes(const Setup& setup, const BuiltScene& built, std::vector<Findin
   }
 }
 
-bool plugs(const measure::Fit& f) { return f.hollow >= kHollow && f.plugged >= kPlugged; }
+// A curved piece of a cut is no container: what its hull fills is said by how far that stands proud.
+bool plugs(const BuiltScene& built, std::size_t prototype) {
+  const measure::Fit f = fitOf(built, prototype);
+  return !built.prototype_bodies[prototype].cut && f.hollow >= kHollow && f.plugged >= kPlugged;
+}
 
 void checkPlugs(const BuiltScene& built, std::vector<Finding>& out) {
   for (std::size_t i = 0; i < built.scene.prototypes.size(); ++i) {
+    if (!plugs(built, i)) continue;
     const measure::Fit fit = fitOf(built, i);
-    if (!plugs(fit)) continue;
     const BodySetup& b = built.prototype_bodies[i];
     const bool fixed = b.role != world::Role::Dynamic;
     out.push_back(
@@ -146,23 +150,39 @@ void checkFits(const Setup& setup, const BuiltScene& built, std::vector<Finding>
     if (p.exact_shape || b.geometry == Geometry::Group || !inUse(built, i)) continue;
     const measure::ShapeFit fit = measure::shapeFit(p.mesh, p.shape);
     const double worst = greatest(fit.outward, fit.inward);
-    if (worst < kProud * p.traits.size || plugs(fitOf(built, i))) continue;  // a plug is said by checkPlugs
+    if (worst < kProud * p.traits.size || plugs(built, i)) continue;  // a plug is said by checkPlugs
     const bool proud = fit.outward >= fit.inward;
-    const char* mend = b.cut ? "cut it into smaller pieces there"
+    const char* mend = b.shape == "parts" || (b.shape == "auto" && !b.cut) ? "raise most_parts, or lower fit"
+                       : b.cut ? "cut it into smaller pieces there, or set shape = \"parts\""
                        : b.shape == "hull"
                            ? "set shape = \"parts\", or \"mesh\" if it need not move by itself"
-                       : b.shape == "auto" || b.shape == "parts" ? "raise most_parts, or lower fit"
-                                                                 : "try shape = \"auto\" or \"parts\"";
+                           : "try shape = \"auto\" or \"parts\"";
+    const bool in_parts = p.shape.kind == shape::Kind::Joined;
     out.push_back(
         {Severity::Warning,
          "fit",
          fmt::format("body '{}': its {} {} by up to {:.3g} {} ({:.0f} % of its size; {:.2f} times its "
                      "volume): {}; look with draw --show both",
-                     p.name, shape::kindName(p.shape.kind),
+                     p.name, in_parts ? "shape in parts" : shape::kindName(p.shape.kind),
                      proud ? "stands proud of the mesh" : "lets the mesh stick out", worst / setup.unit,
                      setup.units, 100 * worst / p.traits.size, fit.volume_ratio, mend),
          {p.name},
          worst});
+  }
+}
+
+void checkCutShapes(const BuiltScene& built, std::vector<Finding>& out) {
+  for (const BuiltScene::CutBody& cut : built.cuts) {
+    const BodySetup& b = built.prototype_bodies[cut.first];
+    if (b.shape != "mesh") continue;
+    out.push_back(
+        {Severity::Warning,
+         "cut",
+         fmt::format("body '{}' is cut: its pieces are felt as their hulls, not as its mesh; for hollow "
+                     "ones set shape = \"parts\"",
+                     cut.name),
+         {cut.name},
+         0});
   }
 }
 
@@ -220,6 +240,7 @@ std::vector<Finding> checkScene(const Setup& setup, const BuiltScene& built) {
   checkOverlaps(setup, built, out);
   checkPlugs(built, out);
   checkFits(setup, built, out);
+  checkCutShapes(built, out);
   checkForms(setup, built, out);
   checkMotions(setup, built, out);
   checkJoints(setup, built, out);
@@ -263,7 +284,11 @@ ListedBody listCut(const BuiltScene& built, const BuiltScene::CutBody& cut) {
   const BodySetup& b = built.prototype_bodies[cut.first];
   l.name = cut.name + "/*";
   l.role = world::roleName(b.role);
-  l.shape = fmt::format("{} pieces' hulls", cut.count);
+  std::uint32_t in_parts = 0;
+  for (std::uint32_t i = cut.first; i < cut.first + cut.count; ++i)
+    in_parts += built.scene.prototypes[i].shape.kind == shape::Kind::Joined ? 1 : 0;
+  l.shape = fmt::format("{} pieces' hulls", cut.count - in_parts);
+  if (in_parts > 0) l.shape += fmt::format(", {} in parts", in_parts);
   l.material = b.material.empty() ? "-" : b.material;
   for (const world::Piece& q : built.scene.pieces)
     l.copies += cut.numberOf(q.prototype.index()) < cut.count ? 1 : 0;

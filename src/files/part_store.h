@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // Convex parts that were made before, kept by what they were made from.
 #pragma once
+#include <functional>
 #include <optional>
 #include <string>
 
@@ -22,5 +23,9 @@ class PartStore {
   std::string fileFor(const mesh::TriangleMesh& m, const shape::PartsGoal& goal) const;
   std::string folder_;
 };
+
+// Those that are kept; or they are made, after `say`, and kept.
+shape::ConvexParts partsOf(const mesh::TriangleMesh& m, const shape::PartsGoal& goal, const PartStore& store,
+                           Team* team = nullptr, const std::function<void()>& say = {});
 
 }  // namespace drubble::files

@@ -105,17 +105,14 @@ std::optional<world::Prototype> BodyMaker::primitive(const BodySetup& b, double 
 
 BodyMaker::MadeShape BodyMaker::inParts(const BodySetup& b, const mesh::TriangleMesh& m_body) const {
   const shape::PartsGoal goal{b.fit * m_body.bounds().size().maxCoeff(), b.most_parts};
-  const PartStore store(how_.store);
-  std::optional<shape::ConvexParts> parts = store.find(m_body, goal);
-  if (!parts) {
+  const auto say = [&] {
     if (how_.say && m_body.triangles.size() > kManyTriangles)
       how_.say(fmt::format("making convex parts of '{}', {} triangles", b.name, m_body.triangles.size()));
-    parts = shape::convexParts(m_body, goal, how_.team);
-    store.keep(m_body, goal, *parts);
-  }
+  };
   MadeShape out;
   out.scale = b.scale;
-  out.shape = world::partsWithin(*parts, b.hull_corners, out.lost);
+  out.shape = world::partsWithin(partsOf(m_body, goal, PartStore(how_.store), how_.team, say), b.hull_corners,
+                                 out.lost);
   return out;
 }
 

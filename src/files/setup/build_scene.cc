@@ -106,8 +106,11 @@ class Builder {
     const MaterialId material = materialNamed(s_, b.material, out_.scene);
     if (b.geometry == Geometry::Group) return addGroup(b, material);
     const double density = b.density.value_or(out_.scene.materials[material.index()].density);
-    MadeBody made = maker_.make(b, density, out_.notes);
-    if (isCut(s_, b.name)) return addPieces(b, made, material);
+    const bool cut = isCut(s_, b.name);
+    BodySetup whole = b;
+    if (cut && b.shape == "parts") whole.shape = "hull";  // its pieces come in parts
+    MadeBody made = maker_.make(whole, density, out_.notes);
+    if (cut) return addPieces(b, made, material);
     add(b, std::move(made), material);
   }
 
@@ -142,9 +145,11 @@ class Builder {
       sources.push_back(std::move(cut.pieces[k].sources));
     }
     std::vector<MadeBody> pieces(bodies.size());
+    const double tolerance = b.fit * whole.mesh.bounds().size().maxCoeff();
+    const PartStore store_of_parts(how_.store);
     shareOrAlone(how_.team, bodies.size(), 16, [&](std::size_t, std::size_t begin, std::size_t end) {
       for (std::size_t k = begin; k < end; ++k)
-        pieces[k] = pieceOf(bodies[k], std::move(cut.pieces[k].mesh), density);
+        pieces[k] = pieceOf(bodies[k], std::move(cut.pieces[k].mesh), density, tolerance, store_of_parts);
     });
     for (std::size_t k = 0; k < bodies.size(); ++k) {
       world::Prototype& made_piece = pieces[k].prototype;

@@ -11,6 +11,7 @@
 
 #include "core/base/random.h"
 #include "core/cut/again.h"
+#include "core/measure/fit.h"
 #include "core/mesh/mass.h"
 #include "core/world/prototypes.h"
 #include "files/meshes.h"
@@ -301,13 +302,18 @@ std::array<double, 3> shadeOf(std::array<double, 3> colour, const std::string& n
   return colour;
 }
 
-MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density) {
+MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density, double tolerance,
+                 const PartStore& store) {
   const mesh::MassProperties solid = mesh::massProperties(m);
-  std::vector<Vec3> corners = m.vertices;
-  for (Vec3& v : corners) v -= solid.centre;
+  mesh::TriangleMesh body = m;
+  for (Vec3& v : body.vertices) v -= solid.centre;
   MadeBody made;
-  shape::Shape hull = world::thinnedHull(corners, piece.hull_corners, made.hull_loss);
-  made.prototype = world::shapedPrototype(piece.name, m, std::move(hull), solid, density);
+  shape::Shape felt = world::thinnedHull(body.vertices, piece.hull_corners, made.hull_loss);
+  if (piece.shape == "parts" && measure::shapeFit(body, felt).outward > tolerance + made.hull_loss) {
+    const shape::PartsGoal goal{tolerance, piece.most_parts};
+    felt = world::partsWithin(partsOf(body, goal, store), piece.hull_corners, made.hull_loss);
+  }
+  made.prototype = world::shapedPrototype(piece.name, m, std::move(felt), solid, density);
   made.mesh = std::move(m);
   return made;
 }

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 // From the cuts of a setup to pieces.
 #pragma once
+#include "files/part_store.h"
 #include "files/setup/body_maker.h"
 #include "files/setup/build_scene.h"
 
@@ -36,7 +37,9 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
 std::array<double, 3> shadeOf(std::array<double, 3> colour, const std::string& name);
 std::array<double, 3> paler(std::array<double, 3> colour);
 
-// A piece of a cut mesh, felt as its hull.
-MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density);
+// A piece of a cut mesh, felt as its hull; as convex parts where the body says so and the hull would stand
+// proud by more than `tolerance` (m). Parts are looked for in the store, and kept there.
+MadeBody pieceOf(const BodySetup& piece, mesh::TriangleMesh m, double density, double tolerance,
+                 const PartStore& store);
 
 }  // namespace drubble::files

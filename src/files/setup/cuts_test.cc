@@ -1,12 +1,15 @@
 // SPDX-License-Identifier: Apache-2.0
 // Cut bodies, from a setup's text to a scene.
 #include <catch2/catch.hpp>
+#include <filesystem>
 #include <set>
 
+#include "core/measure/fit.h"
 #include "core/mesh/mass.h"
 #include "files/cuts.h"
 #include "files/setup/build_scene.h"
 #include "files/setup/select.h"
+#include "files/test_folder.h"
 
 using namespace drubble;
 using namespace drubble::files;
@@ -231,4 +234,57 @@ TEST_CASE("what has no colour takes the next, however many pieces stand before i
     REQUIRE(b.scene.pieces.back().name == "ball");
     CHECK(b.scene.prototypeOf(b.scene.pieces.size() - 1).colour == of_ball);
   }
+}
+
+namespace {
+
+// A trough, 6 by 4 by 10, open above and at both ends, its walls 1 thick.
+std::string trough() {
+  std::string text;
+  constexpr double kOutline[8][2] = {{0, 0}, {6, 0}, {6, 4}, {5, 4}, {5, 1}, {1, 1}, {1, 4}, {0, 4}};
+  for (const int z : {0, 10})
+    for (const auto& p : kOutline)
+      text += "v " + std::to_string(p[0]) + " " + std::to_string(p[1]) + " " + std::to_string(z) + "\n";
+  const auto face = [&](int a, int b, int c, int d) {
+    text += "f";
+    for (const int v : {a, b, c, d}) text += " " + std::to_string(v + 1);
+    text += "\n";
+  };
+  constexpr int kEnd[3][4] = {{0, 5, 6, 7}, {0, 1, 4, 5}, {1, 2, 3, 4}};
+  for (const auto& q : kEnd) {
+    face(q[3], q[2], q[1], q[0]);
+    face(q[0] + 8, q[1] + 8, q[2] + 8, q[3] + 8);
+  }
+  for (int k = 0; k < 8; ++k) face(k, (k + 1) % 8, (k + 1) % 8 + 8, k + 8);
+  return text;
+}
+
+}  // namespace
+
+TEST_CASE("pieces of a hollow body are felt in parts where it says so, whatever their size") {
+  const TestFolder folder("drubble_trough");
+  const std::string setup = "seed = 3\n[[body]]\nname = \"trough\"\nmesh = \"trough.obj\"\n",
+                    more =
+                        "[[cut]]\nof = \"trough\"\npattern = \"parallel\"\ncount = 2\nacross = [0, 0, 1]\n"
+                        "[[place]]\nname = \"row\"\ncopies = { trough = 1 }\ncount = [2, 1, 1]\n"
+                        "gap = [5, 5, 5]\nvary = { size = [1.5, 3] }\n";
+  folder.write("trough.obj", trough());
+  const auto built = [&](const std::string& shape) {
+    return buildScene(parseSetup(folder.at("quay.toml"), setup + shape + more),
+                      {nullptr, {}, {}, folder.at("parts")});
+  };
+  const BuiltScene hulls = built(""), parts = built("shape = \"parts\"\n");
+  REQUIRE(hulls.scene.pieces.size() == 4);
+  REQUIRE(parts.scene.pieces.size() == 4);
+  for (std::size_t i = 0; i < 4; ++i) {
+    const world::Prototype &hull = hulls.scene.prototypeOf(i), &p = parts.scene.prototypeOf(i);
+    CHECK(hull.shape.kind == shape::Kind::Convex);
+    REQUIRE(p.shape.kind == shape::Kind::Joined);
+    CHECK(p.shape.parts->size() == 3);
+    CHECK(measure::cavityFit(p.mesh, p.shape, 20000).plugged < 0.01);
+    CHECK(measure::cavityFit(hull.mesh, hull.shape, 20000).plugged == Approx(1));
+    CHECK((p.shape.bounds.size() - hull.shape.bounds.size()).norm() < 1e-9);
+    CHECK(p.traits.mass() == Approx(hull.traits.mass()));
+  }
+  CHECK(std::filesystem::exists(folder.at("parts")));
 }

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "core/mesh/mass.h"
 #include "core/world/prototypes.h"
 #include "files/setup/cut_maker.h"
 
@@ -174,9 +175,13 @@ Kit KitMaker::cutSized(const Kit& plain, double times, const Shade& shade) {
     BodySetup body = out_.prototype_bodies[from];
     body.scale *= times;
     body.colour = shade ? shadeOf(*shade, body.name) : base.colour;
-    mesh::TriangleMesh larger = out_.meshes[from];
-    for (Vec3& v : larger.vertices) v *= times;
-    MadeBody made = pieceOf(body, std::move(larger), base.traits.mass() / base.volume);
+    MadeBody made;
+    made.mesh = out_.meshes[from];
+    for (Vec3& v : made.mesh.vertices) v *= times;
+    made.hull_loss = times * out_.hull_losses[from];
+    made.prototype =
+        world::shapedPrototype(body.name, made.mesh, shape::scaled(base.shape, times),
+                               mesh::massProperties(made.mesh), base.traits.mass() / base.volume);
     made.prototype.mesh = base.mesh;
     for (Vec3& v : made.prototype.mesh.vertices) v *= times;
     made.prototype.inside = base.inside;
