@@ -113,31 +113,49 @@ void offInnerFaces(const shape::Part& part, const Pose& pose, double outward, st
   out.resize(kept);
 }
 
-// Part by part, those whose boxes are near. `part`: a's in the upper half, b's in the lower, counted from 1.
-void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, std::uint32_t part,
-             Run& run) {
-  if (a.kind == Kind::Joined) {
-    const Box other = shape::boundsAt(b, pose_b).grown(run.reach);
-    for (std::uint32_t k = 0; k < a.parts->size(); ++k) {
-      const shape::Part& p = (*a.parts)[k];
-      const Pose pose = pose_a * p.pose;
-      if (!shape::boundsAt(p.shape, pose).overlaps(other)) continue;
+// A part, or all of what has none, where it is.
+struct Placed {
+  const Shape* shape;
+  const shape::Part* part;  // null: the whole
+  Pose pose;
+  Box box;
+};
+
+// Those parts that come near `other`, in their order.
+void placeParts(const Shape& s, const Pose& pose, const Box& other, std::vector<Placed>& out) {
+  out.clear();
+  const auto add = [&](const Shape& shape, const shape::Part* part, const Pose& at) {
+    const Box box = shape::boundsAt(shape, at);
+    if (box.overlaps(other)) out.push_back({&shape, part, at, box});
+  };
+  if (s.kind != Kind::Joined) return add(s, nullptr, pose);
+  for (const shape::Part& p : *s.parts) add(p.shape, &p, pose * p.pose);
+}
+
+// Part by part, those whose boxes are near. The number of a's part is in the upper half of the manifold's,
+// b's in the lower, counted from 1.
+void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, Run& run) {
+  if (a.kind != Kind::Joined && b.kind != Kind::Joined) return plainPair(a, pose_a, b, pose_b, 0, run);
+  thread_local std::vector<Placed> parts_a, parts_b;
+  const Box all_a = shape::boundsAt(a, pose_a).grown(run.reach);
+  placeParts(b, pose_b, all_a, parts_b);
+  Box all_b;
+  for (const Placed& q : parts_b) all_b.add(q.box);
+  if (parts_b.empty()) return;
+  placeParts(a, pose_a, all_b.grown(run.reach), parts_a);
+  const auto number = [](const Placed& p, const Shape& whole) {
+    return p.part == nullptr ? 0 : static_cast<std::uint32_t>(p.part - whole.parts->data()) + 1;
+  };
+  for (const Placed& p : parts_a) {
+    const Box near = p.box.grown(run.reach);
+    const std::size_t first = run.out.size();
+    for (const Placed& q : parts_b) {
+      if (!q.box.overlaps(near)) continue;
       const std::size_t start = run.out.size();
-      anyPair(p.shape, pose, b, pose_b, (k + 1) << 16, run);
-      offInnerFaces(p, pose, 1, start, run.out);
+      plainPair(*p.shape, p.pose, *q.shape, q.pose, number(p, a) << 16 | number(q, b), run);
+      if (q.part != nullptr) offInnerFaces(*q.part, q.pose, -1, start, run.out);
     }
-  } else if (b.kind == Kind::Joined) {
-    const Box other = shape::boundsAt(a, pose_a).grown(run.reach);
-    for (std::uint32_t k = 0; k < b.parts->size(); ++k) {
-      const shape::Part& p = (*b.parts)[k];
-      const Pose pose = pose_b * p.pose;
-      if (!shape::boundsAt(p.shape, pose).overlaps(other)) continue;
-      const std::size_t start = run.out.size();
-      plainPair(a, pose_a, p.shape, pose, part | (k + 1), run);
-      offInnerFaces(p, pose, -1, start, run.out);
-    }
-  } else {
-    plainPair(a, pose_a, b, pose_b, part, run);
+    if (p.part != nullptr) offInnerFaces(*p.part, p.pose, 1, first, run.out);
   }
 }
 
@@ -148,7 +166,7 @@ void collide(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pos
   const double margin = a.margin + b.margin;
   const std::size_t start = out.size();
   Run run{reach + margin, cuts, out};
-  anyPair(a, pose_a, b, pose_b, 0, run);
+  anyPair(a, pose_a, b, pose_b, run);
   if (margin == 0) return;
   for (std::size_t i = start; i < out.size(); ++i)
     for (int k = 0; k < out[i].count; ++k) out[i].points[static_cast<std::size_t>(k)].gap -= margin;
@@ -158,7 +176,7 @@ double overlapDepth(const Shape& a, const Pose& pose_a, const Shape& b, const Po
   thread_local Manifolds found;
   found.clear();
   Run run{0, {}, found};
-  anyPair(a, pose_a, b, pose_b, 0, run);
+  anyPair(a, pose_a, b, pose_b, run);
   double depth = 0;
   for (const Manifold& m : found) depth = greatest(depth, -m.leastGap());
   return depth;
