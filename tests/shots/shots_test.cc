@@ -278,6 +278,37 @@ TEST_CASE("time scale: the same event, slower") {
   CHECK(s["position"][1].get<double>() == Approx(-0.5 * 9.81 * 0.25).epsilon(1e-6));
 }
 
+TEST_CASE("what falls past all that is fixed is a stray; what hangs below it is none") {
+  const Program p;
+  p.write("hung.toml", R"(frames = [1, 30]
+[[body]]
+name = "beam"
+box = [1, 0.1, 0.1]
+at = [0, 2, 0]
+role = "static"
+[[body]]
+name = "lamp"
+sphere = 0.1
+at = [0.3, 1, 0]
+velocity = [0, 0, 1]
+[[joint]]
+name = "rope"
+kind = "rope"
+a = "lamp"
+a_at = [0.3, 1.1, 0]
+b = "beam"
+b_at = [0.3, 1.95, 0]
+[[body]]
+name = "dropped"
+sphere = 0.1
+at = [-0.3, 2.5, 0.2]
+)");
+  REQUIRE(p.run({"run", "hung.toml"}).code == 0);
+  const json r = reportOf(p, "out/hung.drub");
+  CHECK(r["strays"] == json({"dropped"}));
+  CHECK(r["per_frame"].back()["fastest_piece"] == "lamp");
+}
+
 TEST_CASE("z up, gravity as a vector, keep_inside and strays") {
   const Program p;
   p.write("z.toml",

@@ -2,6 +2,7 @@
 #include "files/report/measures.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "core/solve/traits.h"
 #include "files/cache/format.h"
@@ -25,13 +26,16 @@ measure::Sample sampleOf(int frame, const std::vector<PieceState>& states) {
   return s;
 }
 
-// Outside the region in which pieces were to stay, or below everything that does not move by more than a
-// size.
-bool isStray(const CacheReader& cache, std::size_t i, const Vec3& place, std::optional<double> lowest) {
+// Outside the region in which pieces were to stay; or below everything that does not move by more than a
+// size, and falling as what has come down by half of that: what hangs there is none. `was`: a frame before.
+bool isStray(const CacheReader& cache, std::size_t i, const Vec3& place, const Vec3& was, double seconds,
+             std::optional<double> lowest) {
   const CacheInfo& info = cache.info();
   if (info.keep_inside && !info.keep_inside->contains(place)) return true;
-  const double height = info.up_is_z ? place.z() : place.y();
-  return lowest && height < *lowest - cache.prototypeOf(i).size;
+  const int up = info.up_is_z ? 2 : 1;
+  const double size = cache.prototypeOf(i).size;
+  if (!lowest || place[up] >= *lowest - size) return false;
+  return !(seconds > 0) || was[up] - place[up] > std::sqrt(info.gravity.norm() * size) * seconds;
 }
 
 // How low what does not move by itself comes at a frame; `lowest` before.
@@ -134,8 +138,11 @@ Measures measureCache(CacheReader& cache) {
   const std::optional<double> lowest =
       lowestFixed(cache, samples.back(), lowestFixed(cache, samples.front(), {}));
   std::vector<char> staying = counted;
+  const std::size_t before = samples.size() > 1 ? samples.size() - 2 : 0;
+  const double since = m.frames.back().simulated - m.frames[before].simulated;
   for (std::size_t i = 0; i < m.pieces; ++i) {
-    if (!counted[i] || gone[i] || !isStray(cache, i, samples.back().position[i], lowest)) continue;
+    const Vec3 &now = samples.back().position[i], &was = samples[before].position[i];
+    if (!counted[i] || gone[i] || !isStray(cache, i, now, was, since, lowest)) continue;
     m.strays.push_back(cache.pieces()[i].name);
     staying[i] = 0;
   }
