@@ -234,6 +234,37 @@ TEST_CASE("whatever is long or flat is felt as deep as it lies, wherever it is t
   }
 }
 
+TEST_CASE("whatever overlaps a box of triangles is pushed out the short way, wherever it is touched",
+          "[slow]") {
+  for (int k = 0; k < 8; ++k) {
+    RandomStream r(29, "rims", static_cast<std::uint64_t>(k));
+    int touched = 0, off = 0;
+    for (int i = 0; i < 60; ++i) {
+      const Vec3 size = vec3(r.between(0.3, 1.5), r.between(0.3, 1.5), r.between(0.3, 1.5));
+      const shape::Shape box = shape::box(-0.5 * size, 0.5 * size), s = odd(r, k),
+                         triangles = shape::surface(mesh::boxMesh(size));
+      Two t{box, s, {somewhere(r, 1), r.turn()}, {}};
+      const Vec3 out = r.turn() * Vec3::UnitX();
+      t.pb = {t.pa.toWorld(0.5 * somewhere(r, 1).cwiseProduct(size)) + out, r.turn()};
+      bringTo(t, r.between(-0.02, 0), r, out);
+      const double best = t.bestGap(r);
+      if (best > 0 || best < -0.06) continue;
+      ++touched;
+      Manifolds found;
+      collide::collide(s, t.pb, triangles, t.pa, 0.1, found);
+      double gap = 1;
+      for (const Manifold& m : found) gap = least(gap, m.leastGap());
+      CAPTURE(kOdd[k], i, best);
+      CHECK(gap < 0.5 * best + 2e-3);
+      off += gap < 2 * best - 2e-3;  // another face may have it as well, if it lies not far behind that
+    }
+    CHECK(touched > 40);
+    CAPTURE(kOdd[k], off);
+    // A corner that pokes into an edge, of something that hangs lower beside it, is held by both faces still.
+    CHECK(off <= 2);
+  }
+}
+
 TEST_CASE("every kind meets a plane at its lowest point, and a box of triangles as it meets the box",
           "[slow]") {
   const Vec3 size = vec3(1.2, 0.9, 1.5);

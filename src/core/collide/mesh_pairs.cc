@@ -17,7 +17,9 @@ using shape::Surface;
 
 namespace {
 
-constexpr double kTilt = 1e-3;  // a normal tilted by less than this is the triangle's own
+constexpr double kMuchLess = 0.5;  // of a depth: the way out is another one
+constexpr double kLedge = 2e-3;    // of the inner radius: trips nothing
+constexpr double kTilt = 1e-3;     // a normal tilted by less than this is the triangle's own
 
 // One triangle in the piece's frame, turned so that `normal` looks at the piece.
 struct Facing {
@@ -113,10 +115,16 @@ bool above(const Facing& f, const Vec3& p) {
   return true;
 }
 
+// Where a triangle's neighbours have the way out of it, and that is much shorter than out of its own plane,
+// it is left to them; unless nothing else is felt: then it is `kept`.
+struct Left {
+  bool kept = false, any = false;
+};
+
 // The patch of one triangle, in the hull's frame; count 0 when they do not meet. Most triangles are settled
 // by their own plane or by distance; the full test is for edges and corners that overlap.
 void patchOfTriangle(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece,
-                     double bare_reach, Manifold& m) {
+                     double bare_reach, Left& left, Manifold& m) {
   const double reach = bare_reach + h.skin;
   const Side& hull = h.side;
   m.count = 0;
@@ -131,13 +139,23 @@ void patchOfTriangle(const Surface& s, const Hullish& h, const Facing& f, const 
   if (closest.beyond) return;
   if (closest.apart) {
     const Vec3 push = (closest.on_a - closest.on_b) / closest.distance;
+    // What is behind the triangle without touching it has come round another one.
+    if (push.dot(f.normal) < 0 && !left.kept) return void(left.any = true);
     if (!mayPush(s, f, to_piece, push) || push.dot(f.normal) > 1 - 1e-6)
       return patchFor(hull, triangle, {}, own, reach, m);
     return preferClosest(closest, 0, m);
   }
   Axis axis = leastOverlap(hull, triangle, {}, reach, 1e-3 * hull.inner_radius);
   if (axis.kind == AxisKind::None) return;
-  if (!mayPush(s, f, to_piece, -axis.normal)) axis = own;
+  if (!mayPush(s, f, to_piece, -axis.normal)) {
+    const bool leave = !left.kept && axis.gap > kMuchLess * own.gap;
+    left.any = left.any || leave;
+    if (leave) return;
+    patchFor(hull, triangle, {}, own, reach, m);
+    if (m.count > 0) return;
+    left.any = true;
+    if (!left.kept) return;
+  }
   patchFor(hull, triangle, {}, axis, reach, m);
 }
 
@@ -151,16 +169,16 @@ Facing turned(const Facing& f, const Mat3& turn) {
 // The same for a prism that is turned to where it touches: first to face the triangle, then, where an edge or
 // a corner decides, to the place that is touched, with the finer prism. With the skin taken off.
 void turnedPatch(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece, double reach,
-                 Manifold& m) {
+                 Left& left, Manifold& m) {
   const auto patchToward = [&](const Vec3& toward, const Hullish& prism, Manifold& out) {
     const Mat3 turn = turnToward(h, toward);
     patchOfTriangle(s, prism, turned(f, turn.transpose()),
-                    {turn.transpose() * to_piece.turn, turn.transpose() * to_piece.shift}, reach, out);
+                    {turn.transpose() * to_piece.turn, turn.transpose() * to_piece.shift}, reach, left, out);
     out.normal = turn * out.normal;
     for (Point& p : out.points) p.position = turn * p.position;
   };
   if (!h.turns) {
-    patchOfTriangle(s, h, f, to_piece, reach, m);
+    patchOfTriangle(s, h, f, to_piece, reach, left, m);
   } else {
     patchToward(-f.normal, h, m);
     if (m.count > 0 && m.normal.dot(f.normal) > -1 + 1e-6) {
@@ -183,9 +201,10 @@ void turnedPatch(const Surface& s, const Hullish& h, const Facing& f, const Rela
 }
 
 // A piece that skims over the surface beyond one of the triangle's edges does not run against the triangle:
-// it lies above that surface, but for a ledge that trips nothing.
+// it lies above that surface, but for a ledge that trips nothing, or for much less than it would lie behind
+// the triangle (`depth`): then that surface has it.
 bool skimsOver(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece,
-               std::uint32_t beyond, const Vec3& push) {
+               std::uint32_t beyond, const Vec3& push, double depth) {
   const Vec3 n = f.sign * (to_piece.turn * s.normals[beyond]);
   if (absolute(n.dot(push)) > 0.7) return false;
   const double level = n.dot(to_piece.point(s.mesh.vertices[s.mesh.triangles[beyond][0]]));
@@ -193,27 +212,28 @@ bool skimsOver(const Surface& s, const Hullish& h, const Facing& f, const Relati
     if (n.dot(corner) - level > 1e-9 * h.side.inner_radius) return false;  // the surface turns up there
   double low;
   lowestVertex(h.side, n, low);
-  return absolute(low - h.skin - level) < 2e-3 * h.side.inner_radius;
+  return absolute(low - h.skin - level) < greatest(kLedge * h.side.inner_radius, kMuchLess * depth);
 }
 
 // The same for the triangle's neighbours and those of neighbours that lie flat with it.
 bool skimsPast(const Surface& s, const Hullish& h, const Facing& f, const Relative& to_piece,
-               const Vec3& push) {
+               const Vec3& push, double depth) {
   for (const std::uint32_t t : f.side) {
     if (t == mesh::kNoTriangle) continue;
-    if (skimsOver(s, h, f, to_piece, t, push)) return true;
+    if (skimsOver(s, h, f, to_piece, t, push, depth)) return true;
     if (s.normals[t].dot(s.normals[f.index]) < 1 - 1e-9) continue;
     for (const std::uint32_t u : s.neighbours[t])
-      if (u != mesh::kNoTriangle && u != f.index && skimsOver(s, h, f, to_piece, u, push)) return true;
+      if (u != mesh::kNoTriangle && u != f.index && skimsOver(s, h, f, to_piece, u, push, depth)) return true;
   }
   return false;
 }
 
 void hullishTriangle(const Surface& s, const Hullish& hull, const Facing& f, const Relative& to_piece,
-                     double reach, Merger& merger) {
+                     double reach, Left& left, Merger& merger) {
   Manifold m;
-  turnedPatch(s, hull, f, to_piece, reach, m);
-  if (m.count == 0 || skimsPast(s, hull, f, to_piece, -m.normal)) return;
+  turnedPatch(s, hull, f, to_piece, reach, left, m);
+  if (m.count == 0) return;
+  if (skimsPast(s, hull, f, to_piece, -m.normal, left.kept ? 0 : -m.leastGap())) return void(left.any = true);
   m.sub = f.index;
   for (int i = 0; i < m.count; ++i) {
     Point& p = m.points[static_cast<std::size_t>(i)];
@@ -273,7 +293,14 @@ void hullishMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose&
   const Hullish hull = hullishOf(a);
   merger.begin(1e-4 * a.outer_radius);
   nearTriangles(a, pose_a, b, pose_b, reach, hull.side.centre, to_piece, near);
-  for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, merger);
+  Left left;
+  const std::size_t start = out.size();
+  for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, left, merger);
+  merger.finish(pose_a, out);
+  if (!left.any || out.size() > start) return;
+  left.kept = true;
+  merger.begin(1e-4 * a.outer_radius);
+  for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, left, merger);
   merger.finish(pose_a, out);
 }
 
