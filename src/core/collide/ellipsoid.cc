@@ -105,7 +105,7 @@ OnEllipsoid leastOverlapOfLine(const Vec3& e, const Vec3& p, const Vec3& q) {
   if (!(best.distance < 0)) return best;
   const auto gapAlong = [&](const Vec3& n) { return least(n.dot(p), n.dot(q)) - e.cwiseProduct(n).norm(); };
   const double shown = gapAlong(best.normal);
-  if (shown > best.distance - 1e-3 * absolute(best.distance)) return best;
+  if (shown > best.distance - kShort * absolute(best.distance)) return best;
   best.distance = shown;
   for (const OnEllipsoid& on :
        {nearestAcross(e, p, q - p), nearestOnEllipsoid(e, p), nearestOnEllipsoid(e, q)}) {

@@ -24,6 +24,9 @@ OnEllipsoid nearestOfLine(const Vec3& half_axes, const Vec3& p, const Vec3& q);
 // seen along the line.
 OnEllipsoid nearestAcross(const Vec3& half_axes, const Vec3& q, const Vec3& u);
 
+// Of a gap: what a direction may show less of it and still be taken for the best.
+inline constexpr double kShort = 1e-3;
+
 // As nearestOfLine; but where the line goes in, the direction along which it overlaps least, and by how much:
 // that is not the one by which the point that lies deepest would come out, if the line lies deep.
 OnEllipsoid leastOverlapOfLine(const Vec3& half_axes, const Vec3& p, const Vec3& q);

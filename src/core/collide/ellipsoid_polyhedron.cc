@@ -8,8 +8,6 @@ namespace drubble::collide {
 
 namespace {
 
-constexpr double kShort = 1e-3;  // of a gap: what a direction may show less of it and be taken for the best
-
 // Whether `q`, in the plane of the face, lies within it.
 bool withinFace(const Side& p, const shape::Face& f, const Vec3& q) {
   for (std::uint32_t k = 0; k < f.count; ++k) {

@@ -201,6 +201,16 @@ shape::Shape odd(RandomStream& r, int which) {
 }
 constexpr const char* kOdd[] = {"ball", "ellipsoid", "capsule", "rod", "disc", "chip", "sliver", "box"};
 
+// Brings b from anywhere to a gap between the two, about any place in a's box; the gap that a search then
+// finds.
+double touchAnywhere(Two& t, double low, double high, RandomStream& r) {
+  t.pa = {somewhere(r, 1), r.turn()};
+  const Vec3 out = r.turn() * Vec3::UnitX();
+  t.pb = {t.pa.toWorld(0.5 * somewhere(r, 1).cwiseProduct(t.a.bounds.size())) + out, r.turn()};
+  bringTo(t, r.between(low, high), r, out);
+  return t.bestGap(r);
+}
+
 }  // namespace
 
 TEST_CASE("whatever is long or flat is felt as deep as it lies, wherever it is touched", "[slow]") {
@@ -210,11 +220,8 @@ TEST_CASE("whatever is long or flat is felt as deep as it lies, wherever it is t
       int touched = 0;
       for (int i = 0; i < 24; ++i) {
         const shape::Shape a = odd(r, ka), b = odd(r, kb);
-        Two t{a, b, {somewhere(r, 1), r.turn()}, {}};
-        const Vec3 out = r.turn() * Vec3::UnitX();
-        t.pb = {t.pa.toWorld(0.5 * somewhere(r, 1).cwiseProduct(a.bounds.size())) + out, r.turn()};
-        bringTo(t, r.between(-0.02, 0.02), r, out);
-        const double best = t.bestGap(r);
+        Two t{a, b, {}, {}};
+        const double best = touchAnywhere(t, -0.02, 0.02, r);
         if (best > 0.03 || best < -0.06) continue;
         ++touched;
         Manifolds found;
@@ -243,11 +250,8 @@ TEST_CASE("whatever overlaps a box of triangles is pushed out the short way, whe
       const Vec3 size = vec3(r.between(0.3, 1.5), r.between(0.3, 1.5), r.between(0.3, 1.5));
       const shape::Shape box = shape::box(-0.5 * size, 0.5 * size), s = odd(r, k),
                          triangles = shape::surface(mesh::boxMesh(size));
-      Two t{box, s, {somewhere(r, 1), r.turn()}, {}};
-      const Vec3 out = r.turn() * Vec3::UnitX();
-      t.pb = {t.pa.toWorld(0.5 * somewhere(r, 1).cwiseProduct(size)) + out, r.turn()};
-      bringTo(t, r.between(-0.02, 0), r, out);
-      const double best = t.bestGap(r);
+      Two t{box, s, {}, {}};
+      const double best = touchAnywhere(t, -0.02, 0, r);
       if (best > 0 || best < -0.06) continue;
       ++touched;
       Manifolds found;

@@ -291,17 +291,18 @@ void hullishMesh(const Shape& a, const Pose& pose_a, const Shape& b, const Pose&
   thread_local Merger merger;
   const Relative to_piece = relative(pose_b, pose_a);
   const Hullish hull = hullishOf(a);
-  merger.begin(1e-4 * a.outer_radius);
   nearTriangles(a, pose_a, b, pose_b, reach, hull.side.centre, to_piece, near);
-  Left left;
   const std::size_t start = out.size();
-  for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, left, merger);
-  merger.finish(pose_a, out);
+  const auto all = [&](Left& left) {
+    merger.begin(1e-4 * a.outer_radius);
+    for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, left, merger);
+    merger.finish(pose_a, out);
+  };
+  Left left;
+  all(left);
   if (!left.any || out.size() > start) return;
   left.kept = true;
-  merger.begin(1e-4 * a.outer_radius);
-  for (const Facing& f : near) hullishTriangle(*b.surface, hull, f, to_piece, reach, left, merger);
-  merger.finish(pose_a, out);
+  all(left);
 }
 
 namespace {

@@ -121,15 +121,18 @@ struct Placed {
   Box box;
 };
 
-// Those parts that come near `other`, in their order.
-void placeParts(const Shape& s, const Pose& pose, const Box& other, std::vector<Placed>& out) {
+// All parts, in their order, and the box about them.
+Box placeParts(const Shape& s, const Pose& pose, std::vector<Placed>& out) {
   out.clear();
+  Box all;
   const auto add = [&](const Shape& shape, const shape::Part* part, const Pose& at) {
-    const Box box = shape::boundsAt(shape, at);
-    if (box.overlaps(other)) out.push_back({&shape, part, at, box});
+    out.push_back({&shape, part, at, shape::boundsAt(shape, at)});
+    all.add(out.back().box);
   };
-  if (s.kind != Kind::Joined) return add(s, nullptr, pose);
-  for (const shape::Part& p : *s.parts) add(p.shape, &p, pose * p.pose);
+  if (s.kind != Kind::Joined) add(s, nullptr, pose);
+  if (s.kind == Kind::Joined)
+    for (const shape::Part& p : *s.parts) add(p.shape, &p, pose * p.pose);
+  return all;
 }
 
 // Part by part, those whose boxes are near. The number of a's part is in the upper half of the manifold's,
@@ -137,12 +140,9 @@ void placeParts(const Shape& s, const Pose& pose, const Box& other, std::vector<
 void anyPair(const Shape& a, const Pose& pose_a, const Shape& b, const Pose& pose_b, Run& run) {
   if (a.kind != Kind::Joined && b.kind != Kind::Joined) return plainPair(a, pose_a, b, pose_b, 0, run);
   thread_local std::vector<Placed> parts_a, parts_b;
-  const Box all_a = shape::boundsAt(a, pose_a).grown(run.reach);
-  placeParts(b, pose_b, all_a, parts_b);
-  Box all_b;
-  for (const Placed& q : parts_b) all_b.add(q.box);
-  if (parts_b.empty()) return;
-  placeParts(a, pose_a, all_b.grown(run.reach), parts_a);
+  const Box near_a = placeParts(a, pose_a, parts_a).grown(run.reach);
+  placeParts(b, pose_b, parts_b);
+  std::erase_if(parts_b, [&](const Placed& q) { return !q.box.overlaps(near_a); });
   const auto number = [](const Placed& p, const Shape& whole) {
     return p.part == nullptr ? 0 : static_cast<std::uint32_t>(p.part - whole.parts->data()) + 1;
   };
