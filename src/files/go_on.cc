@@ -93,7 +93,7 @@ Bytes stateAt(CacheReader& cache, const CachePast& past, const Setup& setup, con
 }
 
 std::optional<RunPast> branch(const Setup& setup, const RunOptions& options, const BuiltScene& built,
-                              world::World& world) {
+                              world::World& world, const WriterLock& lock) {
   CacheReader cache(options.from->cache);
   refuseEdited(cache);
   const CachePast past = pastOf(cache);
@@ -110,7 +110,7 @@ std::optional<RunPast> branch(const Setup& setup, const RunOptions& options, con
   } catch (const Error& e) {
     throw Error(ErrorKind::Usage, fmt::format("--from {}: {}", frame, e.what()));
   }
-  copyUpTo(cache, frame, options.cache_path, options.force);
+  copyUpTo(cache, frame, lock, options.force);
   std::string told = fmt::format("goes on from frame {} of '{}'", frame, cache.path());
   for (const SetupChange& c :
        changesBetween({past.text, linesOf(past.overrides)}, {setup.text, options.overrides}))
@@ -134,8 +134,8 @@ void sameAsBefore(const CachePast& past, const world::World& w, const std::strin
 }
 
 std::optional<RunPast> pastFor(const Setup& setup, const RunOptions& options, const BuiltScene& built,
-                               world::World& world) {
-  if (options.from) return branch(setup, options, built, world);
+                               world::World& world, const WriterLock& lock) {
+  if (options.from) return branch(setup, options, built, world, lock);
   if (!options.resume || nothingThere(options.cache_path)) return std::nullopt;
   CacheReader cache(options.cache_path);
   refuseEdited(cache);

@@ -116,8 +116,9 @@ void prepareSettling(const RunOptions::Settling& how, world::Scene& s) {
   s.rules.push_back(std::move(strays));
 }
 
-// What is costly to make is kept beside the cache.
+// What is costly to make is kept beside the cache, and not begun for one that cannot be written.
 BuiltScene build(const Setup& setup, const RunOptions& options) {
+  if (!options.force && !options.resume) freedPath(options.cache_path, false);
   Team team(options.machine.threads);
   Building how;
   how.team = &team;
@@ -136,11 +137,12 @@ class Run {
  public:
   Run(const Setup& setup, const RunOptions& options)
       : options_(options),
+        lock_(options.cache_path),
         built_(build(setup, options)),
         world_(built_.scene, options.machine),
-        past_(pastFor(setup, options, built_, world_)),
-        writer_(past_ ? CacheWriter(options.cache_path, past_->cache)
-                      : CacheWriter(options.cache_path, options.force || options.resume)) {
+        past_(pastFor(setup, options, built_, world_, lock_)),
+        writer_(past_ ? CacheWriter(lock_, past_->cache)
+                      : CacheWriter(lock_, options.force || options.resume)) {
     writer_.begin(setup, options.overrides, built_);
     out_.notes = built_.notes;
     done_.resize(built_.scene.rules.size());
@@ -327,6 +329,7 @@ class Run {
 
   const RunOptions& options_;
   Clock::time_point start_ = Clock::now();
+  WriterLock lock_;
   BuiltScene built_;
   world::World world_;
   std::optional<RunPast> past_;

@@ -67,6 +67,7 @@ void waitFor(const Program& p, const std::string& cache, int frames) {
     if (!n.empty() && std::isdigit(n[0]) && std::stoi(n) >= frames) return;
     std::this_thread::sleep_for(std::chrono::milliseconds(5));
   }
+  FAIL("the run did not get to frame " << frames);
 }
 
 // Starts a run and kills it once so many frames are there.
@@ -180,7 +181,8 @@ TEST_CASE("two runs do not write one cache") {
   const Program p;
   p.write("wall.toml", kStruckWall);
   const pid_t pid = p.start({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-100000"});
-  waitFor(p, "wall.drub", 1);
+  waitFor(p, "wall.drub", 60);
+  // Frames that are not asked for are there already: that another writes is said before what differs.
   for (const char* how : {"--force", "--resume"}) {
     const Ran r = p.run({"run", "wall.toml", "-o", "wall.drub", "--frames", "1-40", how});
     CHECK(r.code == 2);
@@ -188,6 +190,41 @@ TEST_CASE("two runs do not write one cache") {
   }
   kill(pid, SIGINT);
   CHECK(Program::waitFor(pid) == 3);
+}
+
+TEST_CASE("a cache that is there is refused before anything is made") {
+  const Program p;
+  p.write("bracket.obj", R"(v 0 0 0
+v 1 0 0
+v 1 0.2 0
+v 0.2 0.2 0
+v 0.2 1 0
+v 0 1 0
+v 0 0 0.5
+v 1 0 0.5
+v 1 0.2 0.5
+v 0.2 0.2 0.5
+v 0.2 1 0.5
+v 0 1 0.5
+f 1 4 3 2
+f 1 6 5 4
+f 7 8 9 10
+f 7 10 11 12
+f 1 2 8 7
+f 2 3 9 8
+f 3 4 10 9
+f 4 5 11 10
+f 5 6 12 11
+f 6 1 7 12
+)");
+  p.write("bracket.toml", "frames = [1, 2]\n[[body]]\nname = \"bracket\"\nmesh = \"bracket.obj\"\n");
+  p.write("once/bracket.drub", "");
+  const Ran r = p.run({"run", "bracket.toml", "-o", "once/bracket.drub"});
+  CHECK(r.code == 2);
+  CHECK_THAT(r.err, Contains("is there already"));
+  CHECK_FALSE(std::filesystem::exists(p.path("once/parts")));
+  REQUIRE(p.run({"run", "bracket.toml", "-o", "once/bracket.drub", "--force"}).code == 0);
+  CHECK(std::filesystem::exists(p.path("once/parts")));
 }
 
 TEST_CASE("--versions counts up, and --resume then takes the last") {

@@ -201,7 +201,8 @@ TEST_CASE("on a network disk no memory is shared: a reader sees what is committe
   const BuiltScene built = buildScene(setup);
   world::World world(built.scene);
   measure::PenetrationMeter meter;
-  CacheWriter writer(path, false, false);
+  const WriterLock lock(path);
+  CacheWriter writer(lock, false, false);
   writer.begin(setup, {}, built);
   world::Watcher nobody;
   for (int f = 1; f <= 4; ++f) {
@@ -213,5 +214,5 @@ TEST_CASE("on a network disk no memory is shared: a reader sees what is committe
   writer.finish(&world, "stopped");
   CHECK_FALSE(fs::exists(path + "-journal"));
   CHECK(CacheReader(path).info().state == "stopped");
-  CHECK_THROWS_WITH(CacheWriter(path, true), Catch::Contains("another run"));
+  CHECK_THROWS_WITH(WriterLock(path), Catch::Contains("another run"));
 }

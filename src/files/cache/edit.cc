@@ -119,11 +119,10 @@ class Editing {
         options_(options),
         moments_(cache),
         plan_(planned(options, moments_.frames())),
-        lock_(inFolder(notItself(cache, options))),
+        lock_(notItself(cache, options)),
         part_(options.path + ".part"),
         db_(freedPath(part_.path, true), Database::Mode::Write) {
-    std::error_code ignored;
-    if (!options.force && std::filesystem::exists(options.path, ignored)) freedPath(options.path, false);
+    if (!options.force) freedPath(options.path, false);
   }
 
   Edited run() {

@@ -28,9 +28,21 @@ bool still(int handle, const std::string& file) {
          open.st_dev == named.st_dev;
 }
 
+// Makes the folders that a path wants; gives back those that were not there, inner first.
+std::vector<std::string> madeFolders(const std::string& path) {
+  std::vector<std::string> out;
+  std::error_code ignored;
+  for (std::filesystem::path f = std::filesystem::path(path).parent_path();
+       !f.empty() && !std::filesystem::exists(f, ignored); f = f.parent_path())
+    out.push_back(f.string());
+  if (!out.empty()) std::filesystem::create_directories(out.front(), ignored);
+  return out;
+}
+
 }  // namespace
 
-WriterLock::WriterLock(const std::string& path) : file_(path + "-lock") {
+WriterLock::WriterLock(const std::string& path) : path_(path), file_(path + "-lock") {
+  made_ = madeFolders(path);
   for (;;) {
     handle_ = open(file_.c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0666);
     if (handle_ < 0)
@@ -51,6 +63,7 @@ WriterLock::WriterLock(const std::string& path) : file_(path + "-lock") {
 WriterLock::~WriterLock() {
   unlink(file_.c_str());
   close(handle_);
+  for (const std::string& folder : made_) rmdir(folder.c_str());
 }
 
 bool onLocalDisk(const std::string& path) {

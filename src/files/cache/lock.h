@@ -2,6 +2,7 @@
 // Keeps two writers off one cache.
 #pragma once
 #include <string>
+#include <vector>
 
 namespace drubble::files {
 
@@ -11,13 +12,17 @@ class WriterLock {
  public:
   // Throws Error(Usage) when another process writes `path` now, Error(Output) when there is no room for the
   // file.
+  // Makes the folder of `path` where there is none; it goes with the lock if nothing came into it.
   explicit WriterLock(const std::string& path);
   ~WriterLock();
   WriterLock(const WriterLock&) = delete;
   WriterLock& operator=(const WriterLock&) = delete;
 
+  const std::string& path() const { return path_; }  // of what is written
+
  private:
-  std::string file_;
+  std::string path_, file_;
+  std::vector<std::string> made_;  // folders, inner first
   int handle_ = -1;
 };
 

@@ -38,14 +38,14 @@ Bytes checkpointUpTo(CacheReader& cache, int frame) {
   return {};
 }
 
-void copyUpTo(CacheReader& cache, int frame, const std::string& to, bool force) {
+void copyUpTo(CacheReader& cache, int frame, const WriterLock& to, bool force) {
   std::error_code ignored;
-  if (std::filesystem::equivalent(cache.path(), to, ignored))
-    throw Error(ErrorKind::Usage, fmt::format("'{}' is what is gone on from: give -o another name", to));
-  const WriterLock lock(inFolder(to));
-  freedPath(to, force);
-  Statement(cache.database(), "VACUUM INTO ?").bind(to).once();
-  Database copy(to, Database::Mode::Write);
+  if (std::filesystem::equivalent(cache.path(), to.path(), ignored))
+    throw Error(ErrorKind::Usage,
+                fmt::format("'{}' is what is gone on from: give -o another name", to.path()));
+  freedPath(to.path(), force);
+  Statement(cache.database(), "VACUUM INTO ?").bind(to.path()).once();
+  Database copy(to.path(), Database::Mode::Write);
   copy.run("BEGIN");
   std::vector<std::string> tables;
   for (Statement t(copy,

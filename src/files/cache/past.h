@@ -7,6 +7,7 @@
 
 #include "core/base/bytes.h"
 #include "files/cache/blob.h"
+#include "files/cache/lock.h"
 #include "files/cache/reader.h"
 
 namespace drubble::files {
@@ -27,8 +28,9 @@ CachePast pastOf(CacheReader& cache);
 // nowhere.
 Bytes checkpointUpTo(CacheReader& cache, int frame);
 
-// Copies a cache without what comes after `frame`, under a name that is free (or, with `force`, replaced).
-void copyUpTo(CacheReader& cache, int frame, const std::string& to, bool force);
+// Copies a cache without what comes after `frame`, to what is locked, which is free (or, with `force`,
+// replaced).
+void copyUpTo(CacheReader& cache, int frame, const WriterLock& to, bool force);
 
 // Of the run's prototypes and pieces, what these are not; empty: all as they were. `masses`: they may weigh
 // something else.

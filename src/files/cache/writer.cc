@@ -59,13 +59,6 @@ PieceState stateOf(const world::World& w, std::size_t i) {
 
 }  // namespace
 
-const std::string& inFolder(const std::string& path) {
-  const std::filesystem::path folder = std::filesystem::path(path).parent_path();
-  std::error_code ignored;
-  if (!folder.empty()) std::filesystem::create_directories(folder, ignored);
-  return path;
-}
-
 std::string freedPath(const std::string& path, bool force) {
   namespace fs = std::filesystem;
   std::error_code ignored;
@@ -95,14 +88,14 @@ void makeCache(Database& db) {
   db.run("COMMIT");
 }
 
-CacheWriter::CacheWriter(const std::string& path, bool force, std::optional<bool> local)
-    : told_local_(local), lock_(inFolder(path)), db_(freedPath(path, force), Database::Mode::Write) {
+CacheWriter::CacheWriter(const WriterLock& lock, bool force, std::optional<bool> local)
+    : told_local_(local), db_(freedPath(lock.path(), force), Database::Mode::Write) {
   openJournal();
   makeCache(db_);
 }
 
-CacheWriter::CacheWriter(const std::string& path, const CachePast& past)
-    : lock_(path), db_(path, Database::Mode::Write), goes_on_(true), rows_(past) {
+CacheWriter::CacheWriter(const WriterLock& lock, const CachePast& past)
+    : db_(lock.path(), Database::Mode::Write), goes_on_(true), rows_(past) {
   openJournal();
 }
 

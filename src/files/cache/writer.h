@@ -17,8 +17,6 @@
 
 namespace drubble::files {
 
-// Makes the folder of a path, which it gives back.
-const std::string& inFolder(const std::string& path);
 // The same path, at which nothing is left; without `force` Error(Usage) when there is something.
 std::string freedPath(const std::string& path, bool force);
 // The tables of an empty cache.
@@ -30,12 +28,12 @@ struct Timings {
 
 class CacheWriter {
  public:
-  // Creates `path`; with `force` what is there is replaced. Throws Error(Usage) when it exists or another run
-  // writes it, Error(Output) when it cannot be written.
+  // Creates what is locked, which outlives this; with `force` what is there is replaced. Throws Error(Usage)
+  // when it exists, Error(Output) when it cannot be written.
   // `local`: as onLocalDisk says, unless told.
-  CacheWriter(const std::string& path, bool force, std::optional<bool> local = {});
+  CacheWriter(const WriterLock& lock, bool force, std::optional<bool> local = {});
   // Goes on behind the frames of a cache.
-  CacheWriter(const std::string& path, const CachePast& past);
+  CacheWriter(const WriterLock& lock, const CachePast& past);
 
   // With a past, what was said of the setup is said anew.
   void begin(const Setup& setup, const std::vector<std::string>& overrides, const BuiltScene& built);
@@ -63,7 +61,6 @@ class CacheWriter {
   bool local() const { return told_local_.value_or(onLocalDisk(path())); }
 
   std::optional<bool> told_local_;
-  WriterLock lock_;
   Database db_;
   bool goes_on_ = false;
   FrameRows rows_;
