@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/collide/contact.h"
 
+#include <array>
 #include <limits>
 
 namespace drubble::collide {
@@ -18,6 +19,7 @@ constexpr double kClearly = 1e-4;  // of the distance
 constexpr double kAsLow = 2.5e-4;  // of the patch's extent: points no higher than that touch with the deepest
 constexpr double kApart = 1e-3;    // of the patch's extent: points nearer than that are one
 constexpr double kHovering = 0.25;  // of its distance: what a point counts that is far from touching
+constexpr double kBeside = 2;       // times what the other side of the line through the first two gives
 
 }  // namespace
 
@@ -72,11 +74,25 @@ void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim) {
   const double apart = kApart * size * side.norm();
   const auto left = pickTouching(hovering, apart, [&](const Point& p) { return side.dot(p.position - a); });
   const auto right = pickTouching(hovering, apart, [&](const Point& p) { return -side.dot(p.position - a); });
-  out.points[static_cast<std::size_t>(out.count++)] = points[deepest];
-  if (far != deepest) out.points[static_cast<std::size_t>(out.count++)] = points[far];
   const double flat = 1e-9 * side.squaredNorm();
-  if (left.second > flat) out.points[static_cast<std::size_t>(out.count++)] = points[left.first];
-  if (right.second > flat) out.points[static_cast<std::size_t>(out.count++)] = points[right.first];
+  std::array<std::size_t, 4> kept{deepest, far, left.first, right.first};
+  std::array<bool, 4> wanted{true, far != deepest, left.second > flat, right.second > flat};
+  // Where the first two are a side of the patch, the third has both others to stand for: beside it counts,
+  // too.
+  const bool on_left = left.second >= right.second;
+  const std::size_t third = on_left ? 2 : 3, fourth = 5 - third;
+  if (wanted[third]) {
+    const Vec3 c = points[kept[third]].position, b = points[far].position;
+    const double way = on_left ? -1 : 1;
+    const Vec3 past_b = way * out.normal.cross(c - b), past_a = way * out.normal.cross(a - c);
+    const auto beside = pickTouching(hovering, apart, [&](const Point& p) {
+      return greatest(past_b.dot(p.position - c), past_a.dot(p.position - c));
+    });
+    if (beside.second > greatest(flat, kBeside * (on_left ? right : left).second))
+      kept[fourth] = beside.first, wanted[fourth] = true;
+  }
+  for (std::size_t k = 0; k < 4; ++k)
+    if (wanted[k]) out.points[static_cast<std::size_t>(out.count++)] = points[kept[k]];
 }
 
 }  // namespace drubble::collide

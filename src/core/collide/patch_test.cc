@@ -49,6 +49,23 @@ TEST_CASE("of two corners that bear side by side both are kept, however far out 
   CHECK(m.points[1].feature == 2);
 }
 
+TEST_CASE("of a slab that bears along one side both corners of the other side are kept") {
+  // Two slabs, one turned a little: eight corners, of which those of one side touch.
+  std::vector<Point> corners;
+  for (const auto& [x, z] :
+       {std::pair(-0.30, -0.18), std::pair(-0.30, 0.17), std::pair(-0.28, 0.20), std::pair(0.27, 0.20),
+        std::pair(0.30, 0.16), std::pair(0.30, -0.17), std::pair(0.28, -0.20), std::pair(-0.27, -0.20)})
+    corners.push_back({vec3(x, 0, z), 0.004 * (x + 0.30), u32(corners.size())});
+  Manifold m;
+  m.normal = Vec3::UnitY();
+  keepFour(corners, m);
+  REQUIRE(m.count == 4);
+  Box near, far;
+  for (const Point& p : m.points) (p.position.x() < 0 ? near : far).add(p.position);
+  CHECK(near.size().z() > 0.3);
+  CHECK(far.size().z() > 0.3);
+}
+
 TEST_CASE("of a disc's rim one point stands for those beside it; the others are where it may turn to") {
   std::vector<Point> rim;
   for (int k = 0; k < 16; ++k) {

@@ -44,6 +44,7 @@ std::vector<std::vector<std::uint32_t>> contactsByIsland(const std::vector<std::
 }
 
 constexpr std::size_t kContactsWorthAThread = 256;
+constexpr int kStackSweeps = 15;  // fewer do not help a tall stack in motion
 
 // Builds the lists of islands, several at a time where there is enough to do.
 std::vector<BlockList> buildEach(const BlockInput& in, const Links& links,
@@ -81,12 +82,13 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
     for (const std::uint32_t body : some.bodies) sets.join(some.bodies[0], body);
   std::vector<std::uint32_t> island = islandsOf(links, sets);
   std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0),
-      is_tied(in.bodies.size(), 0), is_squeezed(in.bodies.size(), 0);
+      is_tied(in.bodies.size(), 0), is_squeezed(in.bodies.size(), 0), is_stacked(in.bodies.size(), 0);
   for (const TiedBodies& some : tied) is_tied[sets.find(some.bodies[0])] = 1;
   for (std::size_t i = 0; i < links.size(); ++i) {
     if (links[i].lively) is_lively[island[i]] = 1;
     if (links[i].deep) is_deep[island[i]] = 1;
     if (links[i].squeezed) is_squeezed[island[i]] = 1;
+    if (links[i].stacked) is_stacked[island[i]] = 1;
   }
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
@@ -95,15 +97,20 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
     for (const std::uint32_t i : some.contacts) island[i] = kNoIsland;
   std::vector<std::vector<std::uint32_t>> islands =
       contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) {
-        return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0;
+        return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0 ||
+               is_stacked[i] != 0;
       });
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
-    return is_tied[island[some[0]]] == 0 && sweepsFor(sweepCost(links, some)) == 1;
+    const std::uint32_t root = island[some[0]];
+    if (is_tied[root] != 0) return false;
+    const bool only_stacked = is_lively[root] != 0 && is_deep[root] == 0 && is_squeezed[root] == 0;
+    return sweepsFor(sweepCost(links, some)) < (only_stacked ? kStackSweeps : 2);
   });
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
     const std::uint32_t root = island[some[0]];
-    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0 && is_squeezed[root] == 0);
+    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0 && is_squeezed[root] == 0 &&
+                          (is_stacked[root] == 0 || sweepsFor(sweepCost(links, some)) < kStackSweeps));
     for (const std::uint32_t i : some) apart[i] = 1;
   }
   std::vector<std::uint32_t> place(tied.empty() ? 0 : in.bodies.size(), kNoIsland);

@@ -28,6 +28,7 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
 constexpr double kDeep = 0.02;  // of the size
 constexpr float kHeavier = 8;   // times the other's mass
 constexpr float kLoaded = 4;    // of its weights
+constexpr float kStacked = 24;  // of its weights
 
 bool overlapsDeep(const Contact& c, double size) {
   return c.patch.count > 0 && c.patch.leastGap() < -kDeep * size;
@@ -48,6 +49,12 @@ bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, cons
     return !in.traits[p.index()].half_axes.isZero(0);
   };
   return special(c.a, a) || special(c.b, b);
+}
+
+// So they do through a tall stack: a sweep takes them one piece farther, and what lands on top would sink in
+// and be thrown back.
+bool underStack(const Contact& c, const BodyBrief& a, const BodyBrief& b) {
+  return c.totalForce() * std::max(a.per_weight, b.per_weight) >= kStacked;
 }
 
 // That no points of the two may meet fast enough to be hit within the substep, from what is known of the
@@ -78,6 +85,7 @@ void look(const BlockInput& in, const Contact& c, double gravity, Link& out) {
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   out.deep = overlapsDeep(c, size);
   out.squeezed = squeezes(c, a, b);
+  out.stacked = underStack(c, a, b);
   out.rolling = rolls(c);
   out.two_frictions = c.surfaces.friction_rest != c.surfaces.friction_slide;
 }

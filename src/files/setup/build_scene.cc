@@ -120,6 +120,7 @@ class Builder {
     const double density = p.traits.mass() > 0 ? p.traits.mass() / mesh::massProperties(whole.mesh).volume
                                                : out_.scene.materials[material.index()].density;
     CutPieces made = cutBody(s_, b.name, whole.mesh, how_);
+    out_.notes.insert(out_.notes.end(), made.notes.begin(), made.notes.end());
     cut::Cut& cut = made.cut;
     Kit kit;
     kit.name = b.name;

@@ -132,6 +132,23 @@ class Cutter {
   const Building& how_;
 };
 
+// A pane that is to be struck where it is not: mostly a place in the world.
+void tellBeside(const Setup& s, const CutSetup& c, const std::string& body, const mesh::TriangleMesh& m,
+                std::vector<std::string>& notes) {
+  if (c.pattern != "impact" || !c.at) return;
+  const Box room = m.bounds();
+  const Vec3 axis = c.across.value_or(cut::thinnestAxis(m));
+  const Vec3 at = *c.at + axis.dot(room.centre() - *c.at) * axis;
+  if (room.grown(1e-6 * room.size().norm()).contains(at)) return;
+  const auto said = [&](const Vec3& p) {
+    return fmt::format("[{:.4g}, {:.4g}, {:.4g}]", p.x() / s.unit, p.y() / s.unit, p.z() / s.unit);
+  };
+  notes.push_back(
+      fmt::format("cut '{}': it strikes beside '{}', at {}; that reaches from {} to {}: places are in the "
+                  "body's own space",
+                  c.name, body, said(*c.at), said(room.low), said(room.high)));
+}
+
 struct Numbered {
   std::uint32_t piece;
   std::string number;
@@ -221,6 +238,7 @@ CutPieces cutBody(const Setup& s, const std::string& body, const mesh::TriangleM
     if (c.rough.amount > out.rough.amount) out.rough = c.rough;
     const Cutter cutter(s, c, how);
     if (whole) {
+      tellBeside(s, c, body, m, out.notes);
       std::vector<cut::Made> made;
       for (const std::uint32_t k : cutter.cut(assembly, 0, body, c.name, made))
         pieces.push_back({k, fmt::format("{:04}", pieces.size() + 1)});

@@ -15,6 +15,7 @@ struct CutPieces {
   std::optional<std::array<double, 3>> inside_colour;
   cut::Rough rough;
   std::vector<BuiltScene::CutStep> steps;
+  std::vector<std::string> notes;
 };
 
 // Another mesh of the same body (closed, in the same space) cut at the same places: what of it belongs to

@@ -144,6 +144,25 @@ rings = 5
   }
   REQUIRE(near_count >= 5);
   CHECK(far / far_count > 4 * near / near_count);
+  CHECK(b.notes.empty());
+}
+
+TEST_CASE("a pane that is to be struck where it is not: that is said, and in which space places are") {
+  const BuiltScene b = buildScene(parseSetup("pane.toml", R"(
+units = "cm"
+[[body]]
+name = "pane"
+box = [100, 100, 1]
+at = [0, 150, 0]
+[[cut]]
+of = "pane"
+pattern = "impact"
+at = [20, 160, 30]
+)"));
+  REQUIRE(b.notes.size() == 1);
+  CHECK(b.notes[0] ==
+        "cut 'pane': it strikes beside 'pane', at [20, 160, 30]; that reaches from [-50, -50, -0.5] to "
+        "[50, 50, 0.5]: places are in the body's own space");
 }
 
 TEST_CASE("cuts that cannot be are refused with what is wrong") {
