@@ -30,9 +30,9 @@ double ballGap(double radius, const Vec3& centre, const shape::Shape& s, double 
 }
 
 // The share of the way at which the ball meets the shape; none when it does not. `room`: how far it may
-// surely go, at the way's start and then at its end.
+// surely go, at the way's start and then at its end; it is looked for up to `reach`.
 std::optional<double> meetingShare(double radius, const Vec3& from, const Vec3& to, const shape::Shape& s,
-                                   double& room) {
+                                   double reach, double& room) {
   const double length = (to - from).norm(), close = 1e-3 * radius;
   double gone = 0;
   for (int k = 0; k < kMostAdvances; ++k) {
@@ -45,7 +45,7 @@ std::optional<double> meetingShare(double radius, const Vec3& from, const Vec3& 
       room = 0;
       return {};
     }
-    room = ballGap(radius, from + gone / length * (to - from), s, 4 * radius);
+    room = ballGap(radius, from + gone / length * (to - from), s, reach);
     if (room <= close) return gone / length;
   }
   return gone / length;
@@ -60,16 +60,12 @@ bool World::passesThrough(const solve::Proposal& p, std::size_t swept, std::size
   const shape::Shape &a = shapeOf(swept), &b = shapeOf(piece);
   const auto poseOf = [&](std::size_t step) { return poseIn(p, step, piece); };
   const auto coreAt = [&](std::size_t step) { return poseIn(p, step, swept).toWorld(a.core); };
+  // The core's way as the other sees it, in straight lines.
+  thread_local std::vector<Vec3> way;
   Pose before = poseOf(0);
-  Vec3 core = coreAt(0), from = before.toBody(core);
-  double radius = 0, room = 0;
-  for (const double share : kCores) {
-    radius = share * a.inner_radius;
-    room = ballGap(radius, from, b, 4 * radius);
-    if (room > 1e-3 * radius) break;
-    radius = 0;
-  }
-  if (radius == 0) return false;  // it begins inside: nothing to guard
+  Vec3 core = coreAt(0);
+  way.assign(1, before.toBody(core));
+  double length = 0;
   for (std::size_t step = 1; step < p.way.size(); ++step) {
     const Pose after = poseOf(step);
     const Vec3 next = coreAt(step);
@@ -82,17 +78,28 @@ bool World::passesThrough(const solve::Proposal& p, std::size_t swept, std::size
       if (k < cuts)
         q = {before.position + share * (after.position - before.position),
              solve::turnBy(share * turn) * before.turn};
-      const Vec3 to = q.toBody(core + share * (next - core));
-      const std::optional<double> met = meetingShare(radius, from, to, b, room);
-      if (met) {
-        const std::size_t last = p.way.size() - 1;
-        too_far = coreAt(last) - poseOf(last).toWorld(from + *met * (to - from));
-        return true;
-      }
-      from = to;
+      way.push_back(q.toBody(core + share * (next - core)));
+      length += (way.back() - way[way.size() - 2]).norm();
     }
     before = after;
     core = next;
+  }
+  // What is farther than the way is long need not be looked at: most go along with what holds them.
+  const auto reachOf = [&](double radius) { return least(4 * radius, 1.001 * length + 0.01 * radius); };
+  double radius = 0, room = 0;
+  for (const double share : kCores) {
+    radius = share * a.inner_radius;
+    room = ballGap(radius, way[0], b, reachOf(radius));
+    if (room > 1e-3 * radius) break;
+    radius = 0;
+  }
+  if (radius == 0) return false;  // it begins inside: nothing to guard
+  for (std::size_t k = 1; k < way.size(); ++k) {
+    const std::optional<double> met = meetingShare(radius, way[k - 1], way[k], b, reachOf(radius), room);
+    if (!met) continue;
+    const std::size_t last = p.way.size() - 1;
+    too_far = coreAt(last) - poseOf(last).toWorld(way[k - 1] + *met * (way[k] - way[k - 1]));
+    return true;
   }
   return false;
 }
