@@ -25,10 +25,11 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
   return fastest;
 }
 
-constexpr double kDeep = 0.02;  // of the size
-constexpr float kHeavier = 8;   // times the other's mass
-constexpr float kLoaded = 4;    // of its weights
-constexpr float kStacked = 24;  // of its weights
+constexpr double kDeep = 0.02;    // of the size
+constexpr float kHeavier = 8;     // times the other's mass
+constexpr float kLoaded = 4;      // of its weights
+constexpr float kStacked = 24;    // of its weights
+constexpr std::size_t kFace = 3;  // points: what stands, stands on faces
 
 bool overlapsDeep(const Contact& c, double size) {
   return c.patch.count > 0 && c.patch.leastGap() < -kDeep * size;
@@ -54,7 +55,7 @@ bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, cons
 // So they do through a tall stack: a sweep takes them one piece farther, and what lands on top would sink in
 // and be thrown back.
 bool underStack(const Contact& c, const BodyBrief& a, const BodyBrief& b) {
-  return c.totalForce() * std::max(a.per_weight, b.per_weight) >= kStacked;
+  return c.patch.count >= kFace && c.totalForce() * std::max(a.per_weight, b.per_weight) >= kStacked;
 }
 
 // That no points of the two may meet fast enough to be hit within the substep, from what is known of the
