@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include "core/collide/contact.h"
 
-#include <array>
 #include <limits>
 
 namespace drubble::collide {
@@ -21,78 +20,106 @@ constexpr double kApart = 1e-3;    // of the patch's extent: points nearer than 
 constexpr double kHovering = 0.25;  // of its distance: what a point counts that is far from touching
 constexpr double kBeside = 2;       // times what the other side of the line through the first two gives
 
-}  // namespace
-
-void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim) {
-  const std::size_t n = points.size();
-  out.count = 0;
-  if (n <= 4) {
-    for (const Point& p : points) out.points[static_cast<std::size_t>(out.count++)] = p;
-    return;
-  }
-  // A candidate must beat the earlier ones clearly: points that are nearly as good would take turns, and a
-  // piece at rest would creep.
-  thread_local std::vector<double> worth, share;  // a point
-  worth.resize(n);
-  share.resize(n);
-  const auto pick = [&](const std::vector<double>& of) {
-    double most = of[0];
-    for (std::size_t i = 1; i < n; ++i) most = greatest(most, of[i]);
-    std::size_t best = 0;
-    while (of[best] < most - kClearly * absolute(most)) ++best;
-    return std::pair{best, most};
+// Picks points of a patch, by what they are worth for something. A candidate must beat the earlier ones
+// clearly: points that are nearly as good would take turns, and a piece at rest would creep.
+class Choice {
+ public:
+  struct Best {
+    std::size_t point = 0;
+    double worth = 0;
   };
-  Box extent;
-  double lowest = points[0].gap;
-  for (const Point& p : points) extent.add(p.position), lowest = least(lowest, p.gap);
-  const double level = lowest + kLevel * extent.size().norm();
-  std::size_t deepest = 0;
-  while (!(points[deepest].gap <= level)) ++deepest;
-  const Vec3 a = points[deepest].position;
+
+  Choice(const std::vector<Point>& points, Rim rim)
+      : points_(points), hovering_(rim == Rim::Smooth ? 1 : kHovering) {
+    Box extent;
+    lowest_ = points[0].gap;
+    for (const Point& p : points) extent.add(p.position), lowest_ = least(lowest_, p.gap);
+    size_ = extent.size().norm();
+    low_ = kAsLow * size_;
+    worth_.resize(points.size());
+    share_.resize(points.size());
+  }
+
+  double size() const { return size_; }
+  double hovering() const { return hovering_; }
+
+  std::size_t deepest() const {
+    const double level = lowest_ + kLevel * size_;
+    std::size_t k = 0;
+    while (!(points_[k].gap <= level)) ++k;
+    return k;
+  }
+
   // What touches goes before what hovers, or a corner that bears would be dropped for one that does not
   // reach: the piece would tip over it, and back. But a patch of touching points along one rim alone would
   // let something thin turn past flat: to both sides of the two that bear, what is much farther out counts,
   // and of a smooth rim distance alone.
-  const double size = extent.size().norm(), low = kAsLow * size;
-  const double hovering = rim == Rim::Smooth ? 1 : kHovering;
-  const auto pickTouching = [&](double least_share, double apart, auto measure) {
-    for (std::size_t i = 0; i < n; ++i) {
-      worth[i] = measure(points[i]);
-      share[i] = points[i].gap <= lowest + low ? worth[i] : 0;
+  template <class Measure>
+  Best touching(double least_share, double apart, Measure measure) {
+    for (std::size_t i = 0; i < points_.size(); ++i) {
+      worth_[i] = measure(points_[i]);
+      share_[i] = points_[i].gap <= lowest_ + low_ ? worth_[i] : 0;
     }
-    const auto touching = pick(share);
-    if (touching.second > greatest(apart, least_share * pick(worth).second)) return touching;
-    for (std::size_t i = 0; i < n; ++i)
-      share[i] = greatest(hovering, low / greatest(low, points[i].gap - lowest)) * worth[i];
-    return pick(share);
-  };
+    const Best best = bestOf(share_);
+    if (best.worth > greatest(apart, least_share * bestOf(worth_).worth)) return best;
+    for (std::size_t i = 0; i < points_.size(); ++i)
+      share_[i] = greatest(hovering_, low_ / greatest(low_, points_[i].gap - lowest_)) * worth_[i];
+    return bestOf(share_);
+  }
+
+ private:
+  static Best bestOf(const std::vector<double>& of) {
+    double most = of[0];
+    for (const double x : of) most = greatest(most, x);
+    std::size_t best = 0;
+    while (of[best] < most - kClearly * absolute(most)) ++best;
+    return {best, most};
+  }
+
+  const std::vector<Point>& points_;
+  double hovering_, lowest_ = 0, size_ = 0, low_ = 0;
+  inline static thread_local std::vector<double> worth_, share_;  // a point
+};
+
+}  // namespace
+
+void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim) {
+  out.count = 0;
+  const auto keep = [&](std::size_t k) { out.points[static_cast<std::size_t>(out.count++)] = points[k]; };
+  if (points.size() <= 4) {
+    for (std::size_t k = 0; k < points.size(); ++k) keep(k);
+    return;
+  }
+  Choice choice(points, rim);
+  const std::size_t deepest = choice.deepest();
+  const Vec3 a = points[deepest].position;
   // Corners that bear side by side are both kept, however near.
-  const auto far = pickTouching(rim == Rim::Smooth ? hovering : 0, kApart * size, [&](const Point& p) {
-                     return out.normal.cross(p.position - a).norm();
-                   }).first;
-  const Vec3 side = out.normal.cross(points[far].position - a);
-  const double apart = kApart * size * side.norm();
-  const auto left = pickTouching(hovering, apart, [&](const Point& p) { return side.dot(p.position - a); });
-  const auto right = pickTouching(hovering, apart, [&](const Point& p) { return -side.dot(p.position - a); });
-  const double flat = 1e-9 * side.squaredNorm();
-  std::array<std::size_t, 4> kept{deepest, far, left.first, right.first};
-  std::array<bool, 4> wanted{true, far != deepest, left.second > flat, right.second > flat};
+  const std::size_t far =
+      choice
+          .touching(rim == Rim::Smooth ? choice.hovering() : 0, kApart * choice.size(),
+                    [&](const Point& p) { return out.normal.cross(p.position - a).norm(); })
+          .point;
+  const Vec3 b = points[far].position, side = out.normal.cross(b - a);
+  const double apart = kApart * choice.size() * side.norm(), flat = 1e-9 * side.squaredNorm();
+  const auto farthest = [&](auto measure) { return choice.touching(choice.hovering(), apart, measure); };
+  Choice::Best left = farthest([&](const Point&p) { return side.dot(p.position - a); }),
+               right = farthest([&](const Point&p) { return -side.dot(p.position - a); });
   // Where the first two are a side of the patch, the third has both others to stand for: beside it counts,
   // too.
-  const bool on_left = left.second >= right.second;
-  const std::size_t third = on_left ? 2 : 3, fourth = 5 - third;
-  if (wanted[third]) {
-    const Vec3 c = points[kept[third]].position, b = points[far].position;
+  const bool on_left = left.worth >= right.worth;
+  Choice::Best &third = on_left ? left : right, &fourth = on_left ? right : left;
+  if (third.worth > flat) {
     const double way = on_left ? -1 : 1;
-    const Vec3 past_b = way * out.normal.cross(c - b), past_a = way * out.normal.cross(a - c);
-    const auto beside = pickTouching(hovering, apart, [&](const Point& p) {
-      return greatest(past_b.dot(p.position - c), past_a.dot(p.position - c));
-    });
-    if (beside.second > greatest(flat, kBeside * (on_left ? right : left).second))
-      kept[fourth] = beside.first, wanted[fourth] = true;
+    const Vec3 c = points[third.point].position, past_b = way * out.normal.cross(c - b),
+               past_a = way * out.normal.cross(a - c);
+    const Choice::Best beside = farthest(
+        [&](const Point& p) { return greatest(past_b.dot(p.position - c), past_a.dot(p.position - c)); });
+    if (beside.worth > greatest(flat, kBeside * fourth.worth)) fourth = beside;
   }
-  for (std::size_t k = 0; k < 4; ++k)
-    if (wanted[k]) out.points[static_cast<std::size_t>(out.count++)] = points[kept[k]];
+  keep(deepest);
+  if (far != deepest) keep(far);
+  for (const Choice::Best& x : {left, right})
+    if (x.worth > flat) keep(x.point);
 }
 
 }  // namespace drubble::collide

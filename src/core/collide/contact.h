@@ -37,9 +37,9 @@ enum class Rim { Corners, Smooth };
 
 // Keeps the four points of `points` that span the patch best: the deepest, the farthest from it, the farthest
 // from the line through both, and the farthest on that line's other side, or, where twice as much lies there,
-// beside the other three. What touches with the deepest goes
-// before what hovers, unless that is four times as far out; of what hovers the lower counts more. The second
-// of two corners that bear is kept however near it is. Near ties go to the earlier point.
+// beside the other three. What touches with the deepest goes before what hovers, unless that is four times as
+// far out; of what hovers the lower counts more. The second of two corners that bear is kept however near it
+// is. Near ties go to the earlier point.
 void keepFour(const std::vector<Point>& points, Manifold& out, Rim rim = Rim::Corners);
 
 }  // namespace drubble::collide

@@ -95,22 +95,22 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
     is_calm[i] = island[i] != kNoIsland && is_lively[island[i]] == 0;
   for (const TiedBodies& some : tied)
     for (const std::uint32_t i : some.contacts) island[i] = kNoIsland;
-  std::vector<std::vector<std::uint32_t>> islands =
-      contactsByIsland(island, in.bodies.size(), [&](std::uint32_t i) {
-        return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0 ||
-               is_stacked[i] != 0;
-      });
+  const auto repeated = [&](std::uint32_t i) {
+    return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0 ||
+           is_stacked[i] != 0;
+  };
+  std::vector<std::vector<std::uint32_t>> islands = contactsByIsland(island, in.bodies.size(), repeated);
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
     const std::uint32_t root = island[some[0]];
-    if (is_tied[root] != 0) return false;
-    const bool only_stacked = is_lively[root] != 0 && is_deep[root] == 0 && is_squeezed[root] == 0;
-    return sweepsFor(sweepCost(links, some)) < (only_stacked ? kStackSweeps : 2);
+    const int sweeps = sweepsFor(sweepCost(links, some));
+    if (sweeps < kStackSweeps) is_stacked[root] = 0;
+    return !repeated(root) || (is_tied[root] == 0 && sweeps == 1);
   });
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
     const std::uint32_t root = island[some[0]];
     out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0 && is_squeezed[root] == 0 &&
-                          (is_stacked[root] == 0 || sweepsFor(sweepCost(links, some)) < kStackSweeps));
+                          is_stacked[root] == 0);
     for (const std::uint32_t i : some) apart[i] = 1;
   }
   std::vector<std::uint32_t> place(tied.empty() ? 0 : in.bodies.size(), kNoIsland);

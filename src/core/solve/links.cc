@@ -25,11 +25,10 @@ double squaredSpeed(const Contact& c, const ActiveBody& a, const ActiveBody& b) 
   return fastest;
 }
 
-constexpr double kDeep = 0.02;    // of the size
-constexpr float kHeavier = 8;     // times the other's mass
-constexpr float kLoaded = 4;      // of its weights
-constexpr float kStacked = 24;    // of its weights
-constexpr std::size_t kFace = 3;  // points: what stands, stands on faces
+constexpr double kDeep = 0.02;  // of the size
+constexpr float kHeavier = 8;   // times the other's mass
+constexpr float kLoaded = 4;    // of its weights
+constexpr float kStacked = 24;  // of its weights
 
 bool overlapsDeep(const Contact& c, double size) {
   return c.patch.count > 0 && c.patch.leastGap() < -kDeep * size;
@@ -41,6 +40,12 @@ bool squeezes(const Contact& c, const BodyBrief& a, const BodyBrief& b) {
   return heavy > 0 && light >= kHeavier * heavy && c.totalForce() * light >= kLoaded;
 }
 
+// So they do through a tall stack: a sweep takes them one piece farther, and what lands on top would sink in
+// and be thrown back.
+bool underStack(const Contact& c, const BodyBrief& a, const BodyBrief& b) {
+  return c.patch.count >= kFace && c.totalForce() * std::max(a.per_weight, b.per_weight) >= kStacked;
+}
+
 bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, const BodyBrief& b) {
   if (c.surfaces.adhesion > 0 || rolls(c) || c.surfaces.friction_rest != c.surfaces.friction_slide)
     return true;
@@ -50,12 +55,6 @@ bool needsExtra(const BlockInput& in, const Contact& c, const BodyBrief& a, cons
     return !in.traits[p.index()].half_axes.isZero(0);
   };
   return special(c.a, a) || special(c.b, b);
-}
-
-// So they do through a tall stack: a sweep takes them one piece farther, and what lands on top would sink in
-// and be thrown back.
-bool underStack(const Contact& c, const BodyBrief& a, const BodyBrief& b) {
-  return c.patch.count >= kFace && c.totalForce() * std::max(a.per_weight, b.per_weight) >= kStacked;
 }
 
 // That no points of the two may meet fast enough to be hit within the substep, from what is known of the

@@ -22,7 +22,7 @@ struct Link {
   bool lively : 1 = false;            // its points move past each other fast, measured by size and `gravity`
   bool deep : 1 = false;              // it overlaps by far more than a load makes it
   bool squeezed : 1 = false;          // something light under a load of something heavy
-  bool stacked : 1 = false;           // it bears many times the weight of the lighter of the two
+  bool stacked : 1 = false;           // a face that bears many times the weight of the lighter of the two
   bool rolling : 1 = false;           // it resists rolling
   bool two_frictions : 1 = false;     // what slides has another than what holds
   bool crowd_b : 1 = false;           // of kOverflow: it is b that has so many contacts
@@ -31,8 +31,11 @@ struct Link {
   std::uint32_t crowded() const { return crowd_b ? b : a; }
 };
 
+// Points of a patch from which on a face lies on a face.
+inline constexpr std::size_t kFace = 3;
+
 // Whether a contact resists rolling: a face on a face does not roll.
-inline bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count <= 2; }
+inline bool rolls(const Contact& c) { return c.surfaces.rolling > 0 && c.patch.count < kFace; }
 
 // One a contact; `gravity`: magnitude, m/s2.
 Links linksOf(const BlockInput& in, double gravity);

@@ -51,24 +51,16 @@ std::optional<double> meetingShare(double radius, const Vec3& from, const Vec3& 
   return gone / length;
 }
 
-}  // namespace
-
-// Whether the core of a piece that moves passes into another's shape on its way; `too_far`: what its core has
-// come beyond where it was stopped, world.
-bool World::passesThrough(const solve::Proposal& p, std::size_t swept, std::size_t piece,
-                          Vec3& too_far) const {
-  const shape::Shape &a = shapeOf(swept), &b = shapeOf(piece);
-  const auto poseOf = [&](std::size_t step) { return poseIn(p, step, piece); };
-  const auto coreAt = [&](std::size_t step) { return poseIn(p, step, swept).toWorld(a.core); };
-  // The core's way as the other sees it, in straight lines.
-  thread_local std::vector<Vec3> way;
-  Pose before = poseOf(0);
-  Vec3 core = coreAt(0);
-  way.assign(1, before.toBody(core));
+// The way of a place that moves as another that moves sees it, in straight lines; returns its length.
+template <class PlaceAt, class PoseAt>
+double wayOf(PlaceAt place_at, PoseAt pose_at, std::size_t steps, std::vector<Vec3>& way) {
+  Pose before = pose_at(0);
+  Vec3 place = place_at(0);
+  way.assign(1, before.toBody(place));
   double length = 0;
-  for (std::size_t step = 1; step < p.way.size(); ++step) {
-    const Pose after = poseOf(step);
-    const Vec3 next = coreAt(step);
+  for (std::size_t step = 1; step < steps; ++step) {
+    const Pose after = pose_at(step);
+    const Vec3 next = place_at(step);
     const bool turns = after.turn.coeffs() != before.turn.coeffs();
     const Vec3 turn = turns ? turnBetween(before.turn, after.turn) : Vec3(Vec3::Zero());
     const int cuts = 1 + static_cast<int>(least(turn.norm() / kStep, 64));
@@ -78,12 +70,26 @@ bool World::passesThrough(const solve::Proposal& p, std::size_t swept, std::size
       if (k < cuts)
         q = {before.position + share * (after.position - before.position),
              solve::turnBy(share * turn) * before.turn};
-      way.push_back(q.toBody(core + share * (next - core)));
+      way.push_back(q.toBody(place + share * (next - place)));
       length += (way.back() - way[way.size() - 2]).norm();
     }
     before = after;
-    core = next;
+    place = next;
   }
+  return length;
+}
+
+}  // namespace
+
+// Whether the core of a piece that moves passes into another's shape on its way; `too_far`: what its core has
+// come beyond where it was stopped, world.
+bool World::passesThrough(const solve::Proposal& p, std::size_t swept, std::size_t piece,
+                          Vec3& too_far) const {
+  const shape::Shape &a = shapeOf(swept), &b = shapeOf(piece);
+  const auto poseOf = [&](std::size_t step) { return poseIn(p, step, piece); };
+  const auto coreAt = [&](std::size_t step) { return poseIn(p, step, swept).toWorld(a.core); };
+  thread_local std::vector<Vec3> way;
+  const double length = wayOf(coreAt, poseOf, p.way.size(), way);
   // What is farther than the way is long need not be looked at: most go along with what holds them.
   const auto reachOf = [&](double radius) { return least(4 * radius, 1.001 * length + 0.01 * radius); };
   double radius = 0, room = 0;

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/solve/joint_pieces.h"
+#include "core/solve/links.h"
 #include "core/solve/spring.h"
 #include "core/world/world.h"
 
@@ -20,7 +21,6 @@ constexpr double kBendTravel = 0.5;   // of the inner radius: what a bending sur
 constexpr int kMostSubsteps = 128;
 constexpr int kMostIterations = 8;
 constexpr int kMostOnFaces = 16;  // where faces of fragments bear, another look tells nothing new
-constexpr std::size_t kFace = 3;  // points
 constexpr double kRamSize = 2;    // times the smallest piece's inner radius
 constexpr std::size_t kMostRams = 16;
 constexpr std::size_t kMovingWorthAThread = 512, kTouchesWorthAThread = 512;
@@ -181,7 +181,7 @@ Steps chooseSteps(World& w) {
             if (!(whole.weight > 0)) continue;
             const double steps = internalFor(whole, weights);
             x.internal.raise(steps, Asks::Load, PieceId(i));
-            if (steps > x.rolling.steps && (!fragments || w.contacts_[n].patch.count < kFace))
+            if (steps > x.rolling.steps && (!fragments || w.contacts_[n].patch.count < solve::kFace))
               x.rolling.raise(steps, Asks::Load, PieceId(i));
           }
         }

@@ -10,9 +10,8 @@ namespace drubble::files {
 // it, whatever it left lying there.
 class WriterLock {
  public:
-  // Throws Error(Usage) when another process writes `path` now, Error(Output) when there is no room for the
-  // file.
-  // Makes the folder of `path` where there is none; it goes with the lock if nothing came into it.
+  // Makes the folder of `path` where there is none; it goes with the lock if nothing came into it. Throws
+  // Error(Usage) when another process writes `path` now, Error(Output) when there is no room for the file.
   explicit WriterLock(const std::string& path);
   ~WriterLock();
   WriterLock(const WriterLock&) = delete;
