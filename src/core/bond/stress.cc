@@ -22,6 +22,7 @@ constexpr int kMostLocal = 3;             // solves of a part, each about what t
 constexpr double kGain = 0.5;             // and no more of them where one leaves more of the error
 constexpr int kMostIterations = 400;
 constexpr double kSafe = 0.8;          // of its strength
+constexpr double kAlike = 0.5;         // of an answer: loads that change it by less press much as before
 constexpr double kStale = 0.002;       // of the beams: so many cut, and the coarse level is made anew
 constexpr double kStaleOfMany = 0.01;  // where what is about the cuts is solved for by itself first
 
@@ -96,6 +97,12 @@ struct StressSolver::Parts {
         [&](std::size_t begin, std::size_t end) { return loops.dot(f.data(), u.data(), begin, end); });
   }
 
+  // r.u
+  double left() const {
+    return pieces.sum(
+        [&](std::size_t begin, std::size_t end) { return loops.dot(r.data(), u.data(), begin, end); });
+  }
+
   // What is about the cuts anew, all else as it was. False: that is not good enough.
   bool solveAbout(Gives& gave, Stresses& stresses, const WorstOfSome& worst) {
     if (!kept || !coarse || beams.size() < kRoughFrom || cut_ends.empty()) return false;
@@ -153,9 +160,12 @@ struct StressSolver::Parts {
     };
     if (warm && fu > 0 && rz >= 0) {
       out.error = std::sqrt(rz / fu);
-      const bool may_stay = worst && !(large && fresh);
+      // How much the answer has to change, in shares of the one that there is: loads that have grown make f.u
+      // grow, too.
+      const double own = fu - left(), change = own > 0 ? std::sqrt(rz / own) : 1;
+      const bool may_stay = worst && change < kAlike && !(large && fresh);
       if (out.error < kEnough || may_stay) beams.readStresses(gave, out.stresses);
-      if (out.error < kEnough || (may_stay && safe(worst(out.stresses), out.error))) return out;
+      if (out.error < kEnough || (may_stay && safe(worst(out.stresses), change))) return out;
       for (int k = 0; k < kMostLocal && large && out.error > kEnough; ++k) {
         const double before = out.error;
         if (solveLocally(beams, nodes, loops, piecesAmiss(r, z), kEnough * kEnough * fu, r, u).empty()) break;

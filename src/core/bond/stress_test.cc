@@ -112,6 +112,48 @@ TEST_CASE("a cantilever of many pieces bears most at its root, as beams do", "[b
   }
 }
 
+// What is known of small loads tells nothing of others that have grown a thousand times, or of such as press
+// elsewhere: what bears more than it can must be told as that.
+TEST_CASE("however loads grow, what bears too much is told", "[bond]") {
+  const double length = 3;
+  const CutSolid c = cutSolid(Vec3(length, 0.4, 0.4), 150, 3, 2000, 0, -0.5 * length + 0.01);
+  const auto loadsOf = [&](double push) {
+    std::vector<Load> loads(c.nodes.size());
+    for (std::size_t k = 0; k < c.nodes.size(); ++k) {
+      loads[k].force = Vec3(-9.81 * c.nodes[k].mass, 0, 0);  // it stands on its foot
+      if (c.nodes[k].centre.x() > 0.5 * length - 0.2) loads[k].force += Vec3(0, push, 0.3 * push);
+    }
+    return loads;
+  };
+  const auto worstOf = [&](std::span<const Stress> stresses, double strength) {
+    double worst = 0;
+    for (const Stress& s : stresses)
+      worst = greatest(worst, greatest(s.tension / strength, s.compression / (7 * strength)));
+    return worst;
+  };
+  StressSolver fresh = c.solver();
+  Gives none;
+  const double weak = worstOf(fresh.sustained(loadsOf(1), Vec3::Zero(), none).stresses, 1);
+  for (const double times : {3.0, 10.0, 30.0, 100.0, 300.0}) {
+    const double strength = times * weak;
+    StressSolver solver = c.solver();
+    Gives gave;
+    for (const double push : {1.0, 2.0, 5.0, 15.0, 50.0, 150.0, 500.0}) {
+      const std::vector<Load> loads = loadsOf(push);
+      Gives anew;
+      const double is = worstOf(fresh.sustained(loads, Vec3::Zero(), anew).stresses, strength);
+      const double told = worstOf(solver
+                                      .sustained(loads, Vec3::Zero(), gave,
+                                                 [&](std::span<const Stress> s) { return worstOf(s, strength); })
+                                      .stresses,
+                                  strength);
+      CAPTURE(times, push, is, told);
+      if (is > 1.1) CHECK(told > 1);
+      if (told > 1.1) CHECK(is > 1);
+    }
+  }
+}
+
 TEST_CASE("a blow is felt within its reach, whatever the solid's size", "[bond]") {
   const double reach = 0.25;
   std::vector<double> near;
