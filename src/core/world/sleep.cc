@@ -117,9 +117,11 @@ void World::wakeForForces() {
       force += static_cast<double>(touches_[k].force);
       before += static_cast<double>(contacts_[k].asleep_force);
     }
+    // Who has come away bears nothing any more, however calmly: what it bore must not hover.
+    const bool left = force == 0;
     for (const auto& [sleeper, other] : {std::pair(a, b), std::pair(b, a)})
       if (sleep_[sleeper] == Sleep::Asleep && awake(other) &&
-          changed(sleeper, force, before, stirs(other) ? kForceShare : kForceShift))
+          changed(sleeper, force, before, left || stirs(other) ? kForceShare : kForceShift))
         woken.push_back(sleeper);
   }
   for (const std::uint32_t p : woken) {

@@ -51,6 +51,49 @@ TEST_CASE("a heap of a thousand boxes sleeps wholly, a touch wakes only what it 
   CHECK(most < 60);
 }
 
+// Of what was borne by one that has come away since, however calmly that went: it has to come down.
+TEST_CASE("no sleeper goes without what bore it", "[slow]") {
+  Stage s;
+  s.surface(0.6, 0.2);
+  s.ground();
+  const auto fixed = [&](const Vec3& size, const Vec3& at) {
+    s.scene.pieces[s.box(size, at)].role = world::Role::Static;
+  };
+  for (const double side : {-0.6, 0.6}) fixed(vec3(2, 6, 0.2), vec3(-1, 3, side));
+  fixed(vec3(0.2, 2, 1.4), vec3(-2.1, 1, 0));
+  const std::size_t gate = s.box(vec3(0.1, 2, 1.4), vec3(0.05, 1, 0));
+  s.scene.pieces[gate].role = world::Role::Kinematic;
+  world::Mover lift;
+  lift.piece = PieceId(gate);
+  lift.path.rest = s.scene.pieces[gate].start;
+  lift.path.at.keys = {{1, vec3(0.05, 1, 0)}, {60, vec3(0.05, 1, 0)}, {160, vec3(0.05, 3, 0)}};
+  s.scene.movers.push_back(lift);
+  RandomStream r(GENERATE(1, 2), "floats");
+  for (int i = 0; i < 150; ++i) {
+    const Vec3 at = vec3(-1.76 + 0.38 * (i % 5), 0.35 + 0.38 * (i / 10), 0.22 - 0.44 * (i / 5 % 2));
+    world::Prototype oval = world::ellipsoidPrototype("float", vec3(0.16, 0.11, 0.16), 200);
+    oval.material = MaterialId(0);
+    s.scene.pieces[s.add(oval, at)].start.turn = r.turn();
+  }
+  int sleepers = 0, hovering = 0;
+  for (int f = 0; f < 150; ++f) {
+    s.frames(1);
+    const world::World& w = s.world();
+    for (const solve::Contact& c : w.contacts())
+      for (const auto& [sleeper, other] : {std::pair(c.a, c.b), std::pair(c.b, c.a)}) {
+        if (w.sleepOf(sleeper.index()) != world::Sleep::Asleep ||
+            w.sleepOf(other.index()) != world::Sleep::Awake)
+          continue;
+        ++sleepers;
+        hovering += c.totalForce() == 0 &&
+                    static_cast<double>(c.asleep_force) > 0.2 * w.traits()[sleeper.index()].weight;
+      }
+  }
+  CAPTURE(sleepers);
+  CHECK(sleepers > 100);
+  CHECK(hovering == 0);
+}
+
 TEST_CASE("what a piece leaves behind when it is pulled out of a sleeping packing comes down") {
   Stage s;
   s.surface(0.5, 0);
