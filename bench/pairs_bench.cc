@@ -38,6 +38,10 @@ shape::Shape pebble(RandomStream& r) {
   return shape::ellipsoid(vec3(r.between(0.3, 0.5), r.between(0.3, 0.5), r.between(0.3, 0.5)));
 }
 
+shape::Shape drum(RandomStream& r) {
+  return shape::cylinder(r.between(0.3, 0.5), r.between(0.4, 1), Vec3::UnitY());
+}
+
 // How far apart the two are along the line between their centres, by bisection on the pair test itself.
 void bringTo(Two& t, const Vec3& along, double gap) {
   double near = 0, far = 3;
@@ -147,6 +151,8 @@ NEAR(one_in_a_hundred_creeps, 1e-4, true);
 PAIRS(box);
 BENCHMARK_CAPTURE(stillApart, boxes, box);
 BENCHMARK_CAPTURE(stillApart, shards, shard);
+PAIRS(drum);
+BENCHMARK_CAPTURE(stillApart, drums, drum);
 PAIRS(shard);
 PAIRS(pebble);
 

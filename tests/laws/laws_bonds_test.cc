@@ -295,7 +295,7 @@ TEST_CASE("what a blow leaves of a block comes to rest and breaks no more", "[sl
     awake += i != ball && s.world().sleepOf(i) == world::Sleep::Awake;
   std::printf("    seed %d: %zu of %zu bonds broke within 4 s, %zu later; %zu awake after 8 s\n", seed, early,
               s.scene.bonds.size(), broken() - early, awake);
-  CHECK(early > 100);
+  CHECK(early > 50);  // else there is nothing to come to rest
   CHECK(broken() == early);
   CHECK(awake == 0);
 }

@@ -142,11 +142,12 @@ TEST_CASE("however loads grow, what bears too much is told", "[bond]") {
       const std::vector<Load> loads = loadsOf(push);
       Gives anew;
       const double is = worstOf(fresh.sustained(loads, Vec3::Zero(), anew).stresses, strength);
-      const double told = worstOf(solver
-                                      .sustained(loads, Vec3::Zero(), gave,
-                                                 [&](std::span<const Stress> s) { return worstOf(s, strength); })
-                                      .stresses,
-                                  strength);
+      const double told =
+          worstOf(solver
+                      .sustained(loads, Vec3::Zero(), gave,
+                                 [&](std::span<const Stress> s) { return worstOf(s, strength); })
+                      .stresses,
+                  strength);
       CAPTURE(times, push, is, told);
       if (is > 1.1) CHECK(told > 1);
       if (told > 1.1) CHECK(is > 1);

@@ -3,11 +3,15 @@
 
 #include <cmath>
 
+#include "core/collide/hullish.h"
+
 namespace drubble::collide {
 
 namespace {
 
 constexpr int kMostRounds = 64;
+constexpr double kExact = 1e-13;      // of the squared distance
+constexpr double kNearly = 1e-7;      // the same: the direction is good to some 3e-4
 constexpr double kFlat = 1e-7;        // of its extent: a simplex as low as this encloses nothing
 constexpr double kSameWay = 0.985;    // cosine: within ten degrees
 constexpr double kStraight = 0.9999;  // within one
@@ -103,22 +107,17 @@ bool reduce(Simplex& s) {
   return true;
 }
 
-}  // namespace
-
-Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, const Vec3& guess, double reach) {
+// `lowest` gives the corner of the difference body that is lowest along a direction; `enough`: by which share
+// of the squared distance a round must come nearer.
+template <class Lowest>
+Closest closestOf(Lowest lowest, const Vec3& guess, double reach, double enough) {
   Simplex s;
   Vec3 v = guess;
   if (v.isZero(0)) v = Vec3::UnitX();
   Closest out;
   double scale = 0;
   for (int round = 0; round < kMostRounds; ++round) {
-    double ignored;
-    Corner c;
-    c.ia = lowestVertex(a, v, ignored);
-    c.ib = lowestVertex(b, -(b_to_a.turn.transpose() * v), ignored);
-    c.a = a.vertices[c.ia];
-    c.b = b_to_a.point(b.vertices[c.ib]);
-    c.w = c.a - c.b;
+    const Corner c = lowest(v, round);
     scale = greatest(scale, c.w.squaredNorm());
     const double along = v.dot(c.w), vv = v.squaredNorm();
     if (along > 0 && along * along > reach * reach * vv) {
@@ -126,11 +125,12 @@ Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, cons
       out.apart_along = -v;
       return out;
     }
-    if (s.count > 0 && (s.holds(c.ia, c.ib) || vv - along <= 1e-13 * vv)) break;
+    if (s.count > 0 && (s.holds(c.ia, c.ib) || vv - along <= enough * vv)) break;
     s.corner[s.count++] = c;
     if (!reduce(s)) return out;
     v = s.nearest();
     if (v.squaredNorm() <= 1e-20 * scale) return out;
+    if (s.count > 1 && !(v.squaredNorm() < vv)) break;  // no nearer: rounding
   }
   out.apart = true;
   out.distance = v.norm();
@@ -141,7 +141,58 @@ Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, cons
   return out;
 }
 
+// Of a body of corners the one lowest along `n`; of a cylinder, shorn all round by a share of its radius or
+// half its height, the lesser, the place of its surface.
+Vec3 lowestOfSmooth(const Hullish& h, const Vec3& n, double share) {
+  if (!h.turns) {
+    double ignored;
+    return h.side.vertices[lowestVertex(h.side, n, ignored)];
+  }
+  const double shorn = share * least(h.radius, h.half_length), up = h.axis.dot(n);
+  const Vec3 across = n - up * h.axis;
+  const double length = across.norm();
+  const Vec3 end = (up > 0 ? shorn - h.half_length : h.half_length - shorn) * h.axis;
+  return length > 1e-9 * n.norm() ? Vec3(end - (h.radius - shorn) / length * across) : end;
+}
+
+}  // namespace
+
+Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, const Vec3& guess, double reach) {
+  const auto lowest = [&](const Vec3& v, int) {
+    double ignored;
+    Corner c;
+    c.ia = lowestVertex(a, v, ignored);
+    c.ib = lowestVertex(b, -(b_to_a.turn.transpose() * v), ignored);
+    c.a = a.vertices[c.ia];
+    c.b = b_to_a.point(b.vertices[c.ib]);
+    c.w = c.a - c.b;
+    return c;
+  };
+  return closestOf(lowest, guess, reach, kExact);
+}
+
+Closest closestOfSmooth(const Hullish& a, const Hullish& b, const Relative& b_to_a, double shorn,
+                        double reach) {
+  const auto lowest = [&](const Vec3& v, int round) {
+    Corner c;
+    c.ia = c.ib = static_cast<std::uint32_t>(round);
+    c.a = lowestOfSmooth(a, v, shorn);
+    c.b = b_to_a.point(lowestOfSmooth(b, -(b_to_a.turn.transpose() * v), shorn));
+    c.w = c.a - c.b;
+    return c;
+  };
+  const Vec3 guess = a.side.centre - b_to_a.point(b.side.centre);
+  return closestOf(lowest, guess, reach, kNearly);
+}
+
 bool nearlySame(const Vec3& m, const Vec3& n) { return m.dot(n) > kSameWay; }
+
+void closestPatch(const Closest& closest, Manifold& patch) {
+  patch.normal = (closest.on_b - closest.on_a) / closest.distance;
+  patch.face_of = FaceOf::Neither;
+  patch.count = 1;
+  patch.points[0] = {0.5 * (closest.on_a + closest.on_b), closest.distance, kClosestFeature};
+}
 
 void preferClosest(const Closest& closest, double low, Manifold& patch) {
   if (!closest.apart || closest.beyond || !(closest.distance > 0)) return;
@@ -149,10 +200,7 @@ void preferClosest(const Closest& closest, double low, Manifold& patch) {
   const double same = patch.count > 1 && low > 0 ? kSameWay : kStraight;
   const double near = greatest(patch.count > 1 ? low : 0, 1e-3 * closest.distance);
   if (patch.count > 0 && patch.normal.dot(n) > same && patch.leastGap() < closest.distance + near) return;
-  patch.normal = n;
-  patch.face_of = FaceOf::Neither;
-  patch.count = 1;
-  patch.points[0] = {0.5 * (closest.on_a + closest.on_b), closest.distance, kClosestFeature};
+  closestPatch(closest, patch);
 }
 
 }  // namespace drubble::collide

@@ -5,6 +5,8 @@
 
 namespace drubble::collide {
 
+struct Hullish;
+
 struct Closest {
   bool apart = false;   // false: they touch or overlap, and the rest says nothing
   bool beyond = false;  // apart by more than the reach; the points are then not worked out
@@ -19,6 +21,15 @@ struct Closest {
 // (1988); the point nearest to the origin by Voronoi regions: Ericson, Real-Time Collision Detection
 // (2005), 9.5.
 Closest closestPoints(const Side& a, const Side& b, const Relative& b_to_a, const Vec3& guess, double reach);
+
+// The nearest points of two of which one at least is a cylinder, which is smooth here; cylinders are shorn
+// all round by a share of the radius or half the height, the lesser. Good to about 1e-7 of the distance, and
+// its direction to 3e-4. Cost: some ten supports of each.
+Closest closestOfSmooth(const Hullish& a, const Hullish& b, const Relative& b_to_a, double shorn,
+                        double reach);
+
+// One point, midway between the nearest of two that are apart.
+void closestPatch(const Closest& closest, Manifold& patch);
 
 // Bodies that are apart meet where they are nearest: where `patch` (in a's frame, from the separating axis)
 // looks another way than the line between the nearest points, or misses them by more than `low` (m), that

@@ -2,6 +2,7 @@
 #include "core/collide/hullish.h"
 
 #include <cmath>
+#include <limits>
 
 #include "core/collide/closest.h"
 
@@ -12,6 +13,13 @@ namespace {
 constexpr int kMostTurns = 4;
 constexpr double kSameTurn =
     1e-3;  // rad: a prism turned this well stands for its cylinder to 5e-7 of the radius
+
+constexpr double kSameDepth = 1e-5;  // of the inner radius: another turn that finds no more is the last
+
+constexpr std::size_t kNoFace = ~std::size_t{0};
+constexpr double kSinking = 0.01;  // of the inner radius: what is no deeper meets where it would if shorn
+constexpr double kClear = 1e-4;    // of the inner radius: what is farther apart has a direction between
+constexpr double kShorn = 0.2;     // of a cylinder's radius or half its height, the lesser
 
 constexpr double kEndOn = 0.99;  // cosine
 
@@ -65,6 +73,18 @@ bool decided(const Manifold& m, double gap, double low) {
 // Whether it is no cylinder, or is touched on one of its ends.
 bool endOn(const Hullish& h, const Vec3& normal) { return !h.turns || absolute(h.axis.dot(normal)) > kEndOn; }
 
+// Whether along `n` (unit, from a to b, a's frame) a face of one looks at the other, or two sides lie along
+// each other, so that they may meet in more than a point.
+bool facing(const Hullish& a, const Hullish& b, const Relative& b_to_a, const Vec3& n) {
+  const Vec3 m = -(b_to_a.turn.transpose() * n);
+  const auto looks = [](const Hullish& h, const Vec3& out) {
+    if (h.turns) return absolute(h.axis.dot(out)) > kEndOn;
+    return h.side.line() || h.side.faces[faceAgainst(h.side, -out)].normal.dot(out) > kEndOn;
+  };
+  if (looks(a, n) || looks(b, m)) return true;
+  return a.turns && b.turns && absolute(a.axis.dot(b_to_a.turn * b.axis)) > kEndOn;
+}
+
 // One point for a face's axis: the other body's corner that is deepest behind it.
 void deepestPoint(const Side& a, const Side& b, const Relative& b_to_a, const Axis& face, Manifold& m) {
   double ignored;
@@ -76,6 +96,14 @@ void deepestPoint(const Side& a, const Side& b, const Relative& b_to_a, const Ax
   m.face_of = FaceOf::Neither;
   m.count = 1;
   m.points[0] = {p + (of_a ? -0.5 : 0.5) * face.gap * face.normal, face.gap, v + 1};
+}
+
+void addSkins(const Hullish& a, const Hullish& b, Manifold& m) {
+  for (int k = 0; k < m.count; ++k) {
+    Point& p = m.points[static_cast<std::size_t>(k)];
+    p.gap -= a.skin + b.skin;
+    p.position += 0.5 * (a.skin - b.skin) * m.normal;
+  }
 }
 
 // `least_serves`: where no patch holds a point of an overlap deeper than a ledge, its deepest corner is one.
@@ -116,11 +144,32 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
     }
   }
   skim(side_a, side_b, b_to_a, reach + skin, low, m);
-  for (int k = 0; k < m.count; ++k) {
-    Point& p = m.points[static_cast<std::size_t>(k)];
-    p.gap -= skin;
-    p.position += 0.5 * (a.skin - b.skin) * m.normal;
-  }
+  addSkins(a, b, m);
+}
+
+// Of two that meet along `n` (unit, a's frame) by so much (less than 0: they overlap by more than that
+// tells): the patch against the face that looks that way. False: none does, or they are too deep for that to
+// be sure.
+bool facePatchAlong(const Hullish& a, const Hullish& b, const Relative& b_to_a, const Vec3& n, double gap,
+                    double reach, Manifold& m) {
+  const auto along = [](const Side& s, const Vec3& way) {
+    const std::size_t f = s.line() ? 0 : faceAgainst(s, -way);
+    return !s.line() && s.faces[f].normal.dot(way) > 1 - 0.5 * kSameTurn * kSameTurn ? f : kNoFace;
+  };
+  const std::size_t of_a = along(a.side, n),
+                    of_b = of_a == kNoFace ? along(b.side, -(b_to_a.turn.transpose() * n)) : kNoFace;
+  if (of_a == kNoFace && of_b == kNoFace) return false;
+  Axis face;
+  face.a = of_a, face.b = of_b;
+  face.kind = of_a != kNoFace ? AxisKind::FaceA : AxisKind::FaceB;
+  face.normal = of_a != kNoFace ? a.side.faces[of_a].normal : -(b_to_a.turn * b.side.faces[of_b].normal);
+  const double skin = a.skin + b.skin, inner = least(a.side.inner_radius, b.side.inner_radius);
+  patchFor(a.side, b.side, b_to_a, face, reach + skin, m);
+  if (m.count == 0 || m.leastGap() < -kSinking * inner || (gap > 0 && m.leastGap() > gap * (1 + 1e-4)))
+    return false;
+  skim(a.side, b.side, b_to_a, reach + skin, kSkim * inner, m);
+  addSkins(a, b, m);
+  return true;
 }
 
 Mat3 turnAboutUnit(const Vec3& axis, double cosine, double sine) {
@@ -159,7 +208,7 @@ Hullish hullishOf(const shape::Shape& s) {
   h.fine = h.turns ? sideOf(*s.fine) : h.side;
   h.side.round_ends = h.fine.round_ends = h.turns;
   h.axis = s.axis;
-  if (h.turns) h.corner = anyNormalTo(s.axis);
+  if (h.turns) h.corner = anyNormalTo(s.axis), h.radius = s.radius, h.half_length = s.half_length;
   return h;
 }
 
@@ -171,35 +220,120 @@ Mat3 turnToward(const Hullish& h, const Vec3& direction) {
   return turnAboutUnit(h.axis, h.corner.dot(across) / length, h.corner.cross(across).dot(h.axis) / length);
 }
 
+namespace {
+
+// Two of which one at least is a cylinder, seen as prisms that are turned to where they meet. A prism lies
+// within its cylinder: a turn that shows nothing tells nothing, and of all turns the one that comes nearest
+// is the truest.
+class Turning {
+ public:
+  Turning(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour)
+      : a_(a),
+        b_(b),
+        b_to_a_(b_to_a),
+        a_to_b_(b_to_a.inverse()),
+        reach_(reach),
+        favour_(favour),
+        inner_(least(a.side.inner_radius, b.side.inner_radius)) {}
+
+  void find(Manifold& out) const {
+    // Which way the two look at each other: as they are, where they are apart; else as what is left of them
+    // when they are shorn, which overlap less.
+    Closest closest = closestOfSmooth(a_, b_, b_to_a_, 0, reach_ + a_.skin + b_.skin);
+    if (closest.beyond) {
+      out.count = 0;
+      out.normal = closest.apart_along.normalized();
+      return;
+    }
+    const bool apart = closest.apart && closest.distance > kClear * inner_;
+    if (!apart) closest = closestOfSmooth(a_, b_, b_to_a_, kShorn, std::numeric_limits<double>::infinity());
+    if (!closest.apart || !(closest.distance > kClear * inner_)) {
+      toward(b_to_a_.point(b_.side.centre), a_to_b_.point(a_.side.centre), false, true, out);
+      if (!bySides(out)) byPlaces(out);
+      return;
+    }
+    const Vec3 n = (closest.on_b - closest.on_a) / closest.distance;
+    if (facing(a_, b_, b_to_a_, n)) {
+      if (onFace(n, apart ? closest.distance : 0, out)) return;
+      along(n, false, true, out);
+      if (!same(out.normal, n) && !bySides(out)) byPlaces(out);
+    } else if (apart) {
+      closestPatch(closest, out);
+      addSkins(a_, b_, out);
+      if (out.points[0].gap > reach_) out.count = 0;
+    } else {
+      along(n, true, true, out);
+      if (!same(out.normal, n)) byPlaces(out);
+    }
+  }
+
+ private:
+  static bool same(const Vec3& m, const Vec3& n) { return (m - n).squaredNorm() < kSameTurn * kSameTurn; }
+
+  // `patch` of the two as they stand when both are turned; directions in each one's own frame.
+  template <class Patch>
+  bool turned(const Vec3& toward_a, const Vec3& toward_b, Patch patch, Manifold& m) const {
+    const Mat3 turn_a = turnToward(a_, toward_a), turn_b = turnToward(b_, toward_b);
+    const bool found = patch(
+        Relative{turn_a.transpose() * b_to_a_.turn * turn_b, turn_a.transpose() * b_to_a_.shift}, turn_a);
+    m.normal = turn_a * m.normal;
+    for (Point& p : m.points) p.position = turn_a * p.position;
+    return found;
+  }
+
+  void toward(const Vec3& toward_a, const Vec3& toward_b, bool fine, bool least_serves, Manifold& m) const {
+    const auto patch = [&](const Relative& b_to_a, const Mat3&) {
+      cornerPatch(a_, b_, b_to_a, reach_, favour_, fine, least_serves, m);
+      return true;
+    };
+    turned(toward_a, toward_b, patch, m);
+  }
+  void along(const Vec3& n, bool fine, bool least_serves, Manifold& m) const {
+    toward(n, -(a_to_b_.turn * n), fine, least_serves, m);
+  }
+
+  bool onFace(const Vec3& n, double gap, Manifold& m) const {
+    const auto patch = [&](const Relative& b_to_a, const Mat3& turn_a) {
+      return facePatchAlong(a_, b_, b_to_a, turn_a.transpose() * n, gap, reach_, m);
+    };
+    return turned(n, -(a_to_b_.turn * n), patch, m);
+  }
+
+  // Where a face of the other decides the normal, the second turn is the last. False: nothing decides it.
+  bool bySides(Manifold& out) const {
+    for (int k = 0; k < 2 && out.count > 0; ++k) {
+      const Manifold before = out;
+      along(before.normal, false, false, out);
+      if (out.count == 0) out = before;
+      if (same(out.normal, before.normal)) return true;
+    }
+    return false;
+  }
+
+  // An edge or another rim: the prisms are turned to the place that is touched.
+  void byPlaces(Manifold& out) const {
+    Manifold m = out;
+    for (int k = 0; k < kMostTurns && m.count > 0; ++k) {
+      toward(touchedPlace(m, 1), a_to_b_.point(touchedPlace(m, -1)), true, false, m);
+      if (m.count == 0 || (k > 0 && !(m.leastGap() < out.leastGap()))) return;
+      const bool last = k > 0 && out.leastGap() - m.leastGap() < kSameDepth * inner_;
+      out = m;
+      if (last) return;
+    }
+  }
+
+  const Hullish &a_, &b_;
+  const Relative& b_to_a_;
+  Relative a_to_b_;
+  double reach_, favour_, inner_;
+};
+
+}  // namespace
+
 void hullishPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, double reach, double favour,
                   Manifold& out) {
   if (!a.turns && !b.turns) return cornerPatch(a, b, b_to_a, reach, favour, false, true, out);
-  const Relative a_to_b = b_to_a.inverse();
-  const auto patchToward = [&](const Vec3& toward_a, const Vec3& toward_b, bool fine, bool least_serves,
-                               Manifold& m) {
-    const Mat3 turn_a = turnToward(a, toward_a), turn_b = turnToward(b, toward_b);
-    const Relative turned{turn_a.transpose() * b_to_a.turn * turn_b, turn_a.transpose() * b_to_a.shift};
-    cornerPatch(a, b, turned, reach, favour, fine, least_serves, m);
-    m.normal = turn_a * m.normal;
-    for (Point& p : m.points) p.position = turn_a * p.position;
-  };
-  // A prism lies within its cylinder: a turn that shows nothing tells nothing, and what the one before it
-  // showed is there. Where a face of the other decides the normal, the second turn is the last.
-  patchToward(b_to_a.point(b.side.centre), a_to_b.point(a.side.centre), false, true, out);
-  for (int k = 0; k < 2 && out.count > 0; ++k) {
-    const Manifold before = out;
-    patchToward(before.normal, -(a_to_b.turn * before.normal), false, false, out);
-    if (out.count == 0) out = before;
-    if ((out.normal - before.normal).squaredNorm() < kSameTurn * kSameTurn) return;
-  }
-  // An edge or another rim: the prism is turned to the place that is touched. It lies within its cylinder, so
-  // of all turns the one that comes nearest is the truest.
-  Manifold m = out;
-  for (int k = 0; k < kMostTurns && m.count > 0; ++k) {
-    patchToward(touchedPlace(m, 1), a_to_b.point(touchedPlace(m, -1)), true, false, m);
-    if (m.count == 0 || (k > 0 && !(m.leastGap() < out.leastGap()))) return;
-    out = m;
-  }
+  Turning(a, b, b_to_a, reach, favour).find(out);
 }
 
 }  // namespace drubble::collide

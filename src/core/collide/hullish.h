@@ -9,11 +9,12 @@ namespace drubble::collide {
 
 struct Hullish {
   Side side;
-  Side fine;                    // of a prism: with corners close together where it is turned to
-  double skin = 0;              // m
-  bool turns = false;           // a prism that stands for a smooth side
-  Vec3 axis = Vec3::UnitY();    // of the prism
-  Vec3 corner = Vec3::UnitX();  // where the prism has a corner, square to the axis
+  Side fine;                           // of a prism: with corners close together where it is turned to
+  double skin = 0;                     // m
+  bool turns = false;                  // a prism that stands for a smooth side
+  Vec3 axis = Vec3::UnitY();           // of the prism
+  double radius = 0, half_length = 0;  // m, of the cylinder
+  Vec3 corner = Vec3::UnitX();         // where the prism has a corner, square to the axis
 };
 
 // Convex, Cylinder or Capsule.

@@ -172,6 +172,43 @@ TEST_CASE("crossed edges touch in one point between them") {
   CHECK((m[0].points[0].position - vec3(0, std::sqrt(0.5) - 0.005, 0)).norm() < 1e-9);
 }
 
+// Apart or sunk into each other by little, casks meet as what they are: smooth.
+TEST_CASE("casks that cross, and one that comes down on its rim, meet where their smooth skins do") {
+  const shape::Shape cask = shape::cylinder(0.4, 1, Vec3::UnitY());
+  RandomStream r(5, "casks");
+  for (const double gap : {0.004, 0.0005, -0.0005}) {
+    for (int i = 0; i < 20; ++i) {
+      // Axes that cross at some angle, at places well within both; the whole turned any way.
+      const Pose world{randomPoint(r, 1), r.turn()};
+      const double angle = r.between(0.3, 2.8);
+      const Pose first{vec3(0, r.between(-0.3, 0.3), 0), turnXyz(vec3(0, r.between(0, 6), 0))};
+      const Pose second{vec3(0.8 + gap, 0, 0), turnXyz(vec3(angle, 0, 0))};
+      const auto put = [&](const Pose& p) {
+        return Pose{world.toWorld(p.position), (world.turn * p.turn).normalized()};
+      };
+      Manifolds m;
+      collide::collide(cask, put(first), cask, put(second), 0.01, m);
+      CAPTURE(gap, i, angle);
+      REQUIRE(m.size() == 1);
+      REQUIRE(m[0].count == 1);
+      CHECK(m[0].points[0].gap == Approx(gap).margin(1e-6));
+      CHECK((m[0].normal - world.turn * Vec3::UnitX()).norm() < 1e-3);
+      CHECK((m[0].points[0].position - world.toWorld(vec3(0.4 + 0.5 * gap, 0, 0))).norm() < 1e-3);
+    }
+    // A cask that leans comes down on a slab with the lowest place of its rim.
+    const double lean = 0.4;
+    const double rim = 0.5 * std::cos(lean) + 0.4 * std::sin(lean);  // below its middle
+    const shape::Shape slab = shape::box(vec3(-2, -0.5, -2), vec3(2, 0, 2));
+    const Pose leaning{vec3(0, rim + gap, 0), turnXyz(vec3(0, 0, lean)) * turnXyz(vec3(0, 1, 0))};
+    Manifolds m;
+    collide::collide(cask, leaning, slab, {}, 0.01, m);
+    CAPTURE(gap);
+    REQUIRE(m.size() == 1);
+    CHECK(m[0].leastGap() == Approx(gap).margin(1e-6));
+    CHECK((m[0].normal + Vec3::UnitY()).norm() < 1e-6);
+  }
+}
+
 TEST_CASE("a ball and a convex body are as far apart as the nearest of the body's triangles") {
   RandomStream r(13, "ball");
   for (int i = 0; i < 400; ++i) {
