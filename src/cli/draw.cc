@@ -56,6 +56,7 @@ struct Job {
   double top_speed = 0;                     // m/s; 0: from the frames drawn
   bool labels = true;
   std::vector<char> highlighted;  // a piece of the stage; empty: none
+  std::string who;                // of those, as they were asked for
 };
 
 Camera cameraFor(const Source& source, const Job& job, const std::vector<Moment>& moments) {
@@ -81,8 +82,7 @@ PieceColours coloursFor(const Stage& s, const Moment& m, const Job& job) {
       out.push_back(p.dynamic ? rampColour(m.speeds[p.pose] / job.top_speed) : Rgb{0.62, 0.62, 0.63});
     else
       out.push_back(s.meshes[p.mesh].colour);
-    if (!job.highlighted.empty())
-      out.back() = job.highlighted[i] ? Rgb{0.96, 0.42, 0.10} : Rgb{0.66, 0.67, 0.68};
+    if (!job.highlighted.empty()) out.back() = job.highlighted[i] ? kHighlit : kBehind;
   }
   return out;
 }
@@ -117,7 +117,10 @@ class Drawing {
   }
 
   void addLegend(Image& image) const {
-    if (job_.by_speed)
+    if (!job_.highlighted.empty() && job_.clusters.empty())
+      addHighlightLegend(image, {job_.who, static_cast<std::size_t>(std::count(job_.highlighted.begin(),
+                                                                               job_.highlighted.end(), 1))});
+    else if (job_.by_speed)
       addSpeedLegend(image, source_.stage(), job_.top_speed);
     else if (job_.clusters.empty())
       addPrototypeLegend(image, source_.stage());
@@ -259,7 +262,8 @@ int drawCommand(const std::vector<std::string>& arguments) {
   if (p.has("sheet")) frames = sheetFrames(p.as<std::string>("sheet"), source.frames());
   source.show(p.as<std::string>("show"), p.as<double>("apart"), frames);
   if (const std::string s = p.as<std::string>("see-through"); !s.empty()) source.seeThrough(s);
-  if (const std::string s = p.as<std::string>("highlight"); !s.empty()) job.highlighted = source.select(s);
+  if (const std::string s = p.as<std::string>("highlight"); !s.empty())
+    job.highlighted = source.select(s), job.who = s;
   if (const std::string s = p.as<std::string>("section"); !s.empty())
     job.look.section = sectionOf(s, source.stage().unit);
   if (job.look.section && p.as<std::string>("show") == "pieces") {

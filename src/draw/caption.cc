@@ -52,11 +52,33 @@ namespace {
 
 constexpr std::size_t kMostNamed = 12;
 
-}  // namespace
-
-void addPrototypeLegend(Image& image, const Stage& stage) {
+// In the lower right corner, as many as find room.
+void addEntries(Image& image, std::vector<std::pair<Rgb, std::string>> entries) {
   const double s = scaleOf(image), row = 21 * s;
   const TextStyle style{13 * s, kPaper, false};
+  double width = 0;
+  for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);
+  const auto most = static_cast<std::size_t>(std::max(0.0, (0.5 * image.height) / row));
+  if (entries.size() > most) entries.resize(most);
+  if (entries.empty()) return;
+  const double height = row * static_cast<double>(entries.size()) + 14 * s;
+  const double x = image.width - width - 62 * s, y = image.height - height - 16 * s;
+  fillBox(image, x, y, width + 46 * s, height, kInk, 0.72);
+  for (std::size_t i = 0; i < entries.size(); ++i) {
+    const double at = y + 7 * s + row * static_cast<double>(i);
+    fillBox(image, x + 12 * s, at + 4 * s, 13 * s, 13 * s, entries[i].first, 1);
+    drawText(image, x + 33 * s, at + 15.5 * s, entries[i].second, style);
+  }
+}
+
+}  // namespace
+
+void addHighlightLegend(Image& image, const Highlight& highlight) {
+  addEntries(image,
+             {{kHighlit, fmt::format("{} ({})", highlight.name, highlight.count)}, {kBehind, "all else"}});
+}
+
+void addPrototypeLegend(Image& image, const Stage& stage) {
   std::vector<std::pair<Rgb, std::string>> entries;
   struct Named {
     Rgb colour;
@@ -64,7 +86,6 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     std::ptrdiff_t count;
   };
   std::vector<Named> named;
-  double width = 0;
   for (std::uint32_t m = 0; m < stage.meshes.size(); ++m) {
     const auto n = std::count_if(stage.pieces.begin(), stage.pieces.end(),
                                  [&](const StagePiece& p) { return p.dynamic && p.mesh == m && !p.felt; });
@@ -100,18 +121,7 @@ void addPrototypeLegend(Image& image, const Stage& stage) {
     entries.emplace_back(kBrokenColour, "broken ones");
   }
   entries.insert(entries.end(), stage.legend.begin(), stage.legend.end());
-  for (const auto& [colour, text] : entries) width = std::max(width, measureText(text, style).width);
-  const auto most = static_cast<std::size_t>(std::max(0.0, (0.5 * image.height) / row));
-  if (entries.size() > most) entries.resize(most);
-  if (entries.empty()) return;
-  const double height = row * static_cast<double>(entries.size()) + 14 * s;
-  const double x = image.width - width - 62 * s, y = image.height - height - 16 * s;
-  fillBox(image, x, y, width + 46 * s, height, kInk, 0.72);
-  for (std::size_t i = 0; i < entries.size(); ++i) {
-    const double at = y + 7 * s + row * static_cast<double>(i);
-    fillBox(image, x + 12 * s, at + 4 * s, 13 * s, 13 * s, entries[i].first, 1);
-    drawText(image, x + 33 * s, at + 15.5 * s, entries[i].second, style);
-  }
+  addEntries(image, std::move(entries));
 }
 
 Image sheetOf(const std::string& title, const std::vector<Panel>& panels, int columns) {

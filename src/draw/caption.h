@@ -17,6 +17,14 @@ void addSpeedLegend(Image& image, const Stage& stage, double top_speed);
 // Which colour is which prototype, in the lower right corner; as many as find room.
 void addPrototypeLegend(Image& image, const Stage& stage);
 
+// What is highlighted, `name`, and that all else is grey.
+struct Highlight {
+  std::string name;
+  std::size_t count = 0;
+};
+inline constexpr Rgb kHighlit{0.96, 0.42, 0.10}, kBehind{0.66, 0.67, 0.68};
+void addHighlightLegend(Image& image, const Highlight& highlight);
+
 // Pictures of one size in rows, each under its label, the title on top.
 struct Panel {
   std::string label;

@@ -146,3 +146,19 @@ TEST_CASE("sheets hold all their panels, scales end on round numbers") {
   CHECK(niceTop(0.013, 1) == Approx(0.015));
   CHECK(niceTop(0.049, 0.01) == Approx(0.05));  // 4.9 cm/s: 5 cm/s
 }
+
+TEST_CASE("the legend of a highlight shows its colour and the grey of all else, no other") {
+  Image image(640, 400, 0xff000000u);
+  addHighlightLegend(image, {"load/*", 3});
+  const auto close = [](std::uint32_t p, const Rgb& c) {
+    const double off = std::abs((p >> 16 & 255) - 255 * c[0]) + std::abs((p >> 8 & 255) - 255 * c[1]) +
+                       std::abs((p & 255) - 255 * c[2]);
+    return off < 6;
+  };
+  int lit = 0, behind = 0;
+  for (int y = 200; y < 400; ++y)
+    for (int x = 320; x < 640; ++x)
+      lit += close(image.at(x, y), kHighlit), behind += close(image.at(x, y), kBehind);
+  CHECK(lit > 40);
+  CHECK(behind > 40);
+}

@@ -123,7 +123,7 @@ sphere = 0.2
 name = "hammer"
 joined = true
 at = [0, 3, 0]
-parts = [{ of = "bar" }, { of = "ball", at = [0.6, 0, 0] }]
+parts = [{ of = "bar", name = "shaft" }, { of = "ball", at = [0.6, 0, 0] }]
 )");
   REQUIRE(b.scene.pieces.size() == 1);
   const world::Prototype& p = b.scene.prototypeOf(0);

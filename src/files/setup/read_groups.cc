@@ -19,8 +19,8 @@ void readParts(Table& t, BodySetup& b) {
     part.at = p.lengths("at", Vec3::Zero());
     part.turn = p.vector("turn", Vec3::Zero(), kDegree);
     if (part.body.empty()) p.complain("of", "every part names a body: of = NAME");
-    if (b.joined) return;
     part.name = p.text("name", part.body);
+    if (b.joined) return;
     if (!names.insert(part.name).second)
       p.complain("of", fmt::format("group '{}' has two parts called '{}': give one a name of its own", b.name,
                                    part.name));
