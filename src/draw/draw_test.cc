@@ -148,7 +148,7 @@ TEST_CASE("sheets hold all their panels, scales end on round numbers") {
 }
 
 TEST_CASE("the legend of a highlight shows its colour and the grey of all else, no other") {
-  Image image(640, 400, 0xff000000u);
+  Image image(1280, 800, 0xff000000u);
   addHighlightLegend(image, {"load/*", 3});
   const auto close = [](std::uint32_t p, const Rgb& c) {
     const double off = std::abs((p >> 16 & 255) - 255 * c[0]) + std::abs((p >> 8 & 255) - 255 * c[1]) +
@@ -156,9 +156,9 @@ TEST_CASE("the legend of a highlight shows its colour and the grey of all else, 
     return off < 6;
   };
   int lit = 0, behind = 0;
-  for (int y = 200; y < 400; ++y)
-    for (int x = 320; x < 640; ++x)
+  for (int y = 400; y < 800; ++y)
+    for (int x = 640; x < 1280; ++x)
       lit += close(image.at(x, y), kHighlit), behind += close(image.at(x, y), kBehind);
-  CHECK(lit > 40);
-  CHECK(behind > 40);
+  CHECK(lit > 100);
+  CHECK(behind > 100);
 }
