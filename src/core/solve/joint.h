@@ -73,6 +73,8 @@ struct JointState {
   double turned = 0;            // rad, about the axis, whole turns counted
   std::array<double, 6> set{};  // m, rad: how far a yielding one has given for good, now
   double strained = 0;          // and the strain of all that, to and fro
+  // N, N m: what it bore of late, a running mean by which it is told whether it breaks.
+  double borne_force = 0, borne_torque = 0;
   // What its rows carried: N or N m, in their order. Warm starts the next substep.
   std::array<double, kMostJointRows> carried{};
 };

@@ -9,7 +9,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 12;
+constexpr std::uint32_t kCheckpointVersion = 13;
 
 // How much of what a scene has: what a checkpoint's length hangs on.
 std::vector<std::pair<const char*, std::uint64_t>> countsOf(const Scene& s) {
@@ -116,6 +116,8 @@ Bytes World::save() const {
     w.add(s.turned);
     for (const double x : s.set) w.add(x);
     w.add(s.strained);
+    w.add(s.borne_force);
+    w.add(s.borne_torque);
     for (const double x : s.carried) w.add(x);
   }
   for (const solve::JointLoad& l : joint_loads_) {
@@ -239,6 +241,8 @@ void World::restore(const Bytes& bytes) {
     r.read(s.turned);
     for (double& x : s.set) r.read(x);
     r.read(s.strained);
+    r.read(s.borne_force);
+    r.read(s.borne_torque);
     for (double& x : s.carried) r.read(x);
   }
   for (solve::JointLoad& l : joint_loads_) {

@@ -157,20 +157,46 @@ bool World::wakeForJoints() {
   return any;
 }
 
+namespace {
+
+// s of simulated time over which a joint's load is taken: a jerk that is over sooner counts by its impulse,
+// so that what parts hangs neither on how finely time is cut nor on how slowly it goes. About as long as a
+// rope takes to stop what falls into it.
+constexpr double kJerk = 1.0 / 48;
+
+// The running mean of a load, `h` seconds on.
+double onAverage(double before, double load, double h) {
+  return before + least(h / kJerk, 1) * (load - before);
+}
+
+}  // namespace
+
 // Marks those that bore more than they can. False: none did.
 bool World::breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<solve::JointState>& states,
-                        std::vector<JointBreak>& breaks) const {
+                        double h, std::vector<JointBreak>& breaks) const {
   bool any = false;
   for (std::uint32_t k = 0; k < scene_.joints.size(); ++k) {
     const solve::Joint& j = joints_[k];
-    if (states[k].broken || (loads[k].force <= j.breaks_force && loads[k].torque <= j.breaks_torque))
-      continue;
+    if (states[k].broken) continue;
+    solve::JointLoad borne = loads[k];
+    borne.force = onAverage(states[k].borne_force, loads[k].force, h);
+    borne.torque = onAverage(states[k].borne_torque, loads[k].torque, h);
+    if (borne.force <= j.breaks_force && borne.torque <= j.breaks_torque) continue;
     states[k].broken = true;
     states[k].carried.fill(0);
-    breaks.push_back({k, loads[k], placeOf(j.a)});
+    breaks.push_back({k, borne, placeOf(j.a)});
     any = true;
   }
   return any;
+}
+
+// What joints bore in the substep that has been taken.
+void World::noteBorne(double h) {
+  for (std::size_t k = 0; k < scene_.joints.size(); ++k) {
+    solve::JointState& s = joint_states_[k];
+    s.borne_force = onAverage(s.borne_force, joint_loads_[k].force, h);
+    s.borne_torque = onAverage(s.borne_torque, joint_loads_[k].torque, h);
+  }
 }
 
 // Of sets of awake bodies, a body's place in body_of_: joins those that joints tie.

@@ -200,7 +200,7 @@ void World::substep(double from, double to, int iterations, int depth) {
                             std::move(contacts));
     dropCarriers(p);
     dropClusterBodies();
-  } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, breaks) ||
+  } while (releaseHeld(p.hits) || breakJoints(p.joint_loads, joint_states, h, breaks) ||
            tearYielding(p.joint_states, judge) || strikeRules(p.hits, to, judge) ||
            breakBonds(p, from, to, judge));
   bond_breaks_.insert(bond_breaks_.end(), judge.breaks.begin(), judge.breaks.end());
@@ -219,6 +219,7 @@ void World::substep(double from, double to, int iterations, int depth) {
   if (!joints_.empty()) {
     joint_states_ = std::move(p.joint_states);
     joint_loads_ = std::move(p.joint_loads);
+    noteBorne(h);
     noteYielding();
     work_ += p.work;
     joint_breaks_.insert(joint_breaks_.end(), breaks.begin(), breaks.end());

@@ -279,7 +279,8 @@ class World {
   void wakeJoined(std::size_t piece);
   bool wakeForJoints();
   bool breakJoints(const std::vector<solve::JointLoad>& loads, std::vector<solve::JointState>& states,
-                   std::vector<JointBreak>& breaks) const;
+                   double h, std::vector<JointBreak>& breaks) const;
+  void noteBorne(double h);
   void joinTied(Sets& sets) const;
   void markRiders(Sets& islands, std::vector<char>& rides) const;
   JointRate jointRate() const;
