@@ -115,7 +115,7 @@ void printDamage(const Measures& m, const CacheReader& cache) {
       d.clusters, d.loose, percent(d.largest_share));
   if (d.broken > 0)
     std::cout << fmt::format("             nine tenths of what broke lies within {:.3g} {} of the first {}\n",
-                             d.radius90 / unit, cache.info().units, m.first_hit ? "hit" : "break");
+                             d.radius90 / unit, cache.info().units, d.from_hit ? "hit" : "break");
   if (d.first_break_factor)
     std::cout << fmt::format(
         "             {} (frame {}, '{}' from '{}', {})\n",

@@ -62,7 +62,7 @@ void measureRings(const std::vector<CachedBond>& bonds, const std::vector<char>&
 
 }  // namespace
 
-Damage damageOf(CacheReader& cache, const std::optional<Vec3>& centre) {
+Damage damageOf(CacheReader& cache, const std::optional<FirstHit>& hit) {
   Damage d;
   const std::vector<CachedBond> bonds = cache.bonds();
   d.bonds = bonds.size();
@@ -99,8 +99,9 @@ Damage damageOf(CacheReader& cache, const std::optional<Vec3>& centre) {
     d.yielded_b = cache.pieces()[bonds[w.bond].b].name;
   }
   countClusters(cache, bonds, broken, d);
-  if (centre)
-    measureRings(bonds, broken, *centre, d);
+  d.from_hit = hit && (!d.first || hit->frame <= d.first->frame);
+  if (d.from_hit)
+    measureRings(bonds, broken, hit->place, d);
   else if (d.first)
     measureRings(bonds, broken, bonds[d.first->bond].place, d);
   return d;

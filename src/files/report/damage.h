@@ -10,7 +10,8 @@
 
 namespace drubble::files {
 
-// Broken bonds and all bonds of a distance from the first hit (or, without one, from the first break).
+// Broken bonds and all bonds of a distance from the first hit, or from the first break where that came
+// before.
 struct DamageRing {
   double to = 0;  // m
   std::size_t bonds = 0, broken = 0;
@@ -23,6 +24,7 @@ struct Damage {
   std::size_t loose = 0;             // pieces that bonds held and no bond holds any more
   double largest_share = 0;          // of the mass of all that bonds held
   double radius90 = 0;               // m: within it lie nine tenths of what broke
+  bool from_hit = false;             // distances are from the first hit; else from the first break
   std::array<std::size_t, 4> why{};  // broken by tension, compression, shear, on cue
   // What all strengths would have to be multiplied by for the first bond just to go; none: nothing bore on
   // them.
@@ -40,7 +42,12 @@ struct Damage {
   double areaShare() const { return area > 0 ? broken_area / area : 0; }
 };
 
-// `centre`: where distances are measured from; none: the first break.
-Damage damageOf(CacheReader& cache, const std::optional<Vec3>& centre);
+// A first hit: places of bonds are those before anything moved, so that a hit after the first break says
+// nothing of where that was.
+struct FirstHit {
+  int frame = 0;
+  Vec3 place = Vec3::Zero();
+};
+Damage damageOf(CacheReader& cache, const std::optional<FirstHit>& hit);
 
 }  // namespace drubble::files

@@ -186,7 +186,8 @@ Measures measureCache(CacheReader& cache) {
                           hits[0].place, hits[0].speed};
   m.watch_outcomes = watchOutcomes(cache, hits, samples.front(), samples.back(), sizes,
                                    thereFrom(0, std::vector<char>(m.pieces, 1)));
-  m.damage = damageOf(cache, m.first_hit ? std::optional(m.first_hit->place) : std::nullopt);
+  m.damage = damageOf(
+      cache, m.first_hit ? std::optional<FirstHit>({m.first_hit->frame, m.first_hit->place}) : std::nullopt);
   return m;
 }
 

@@ -194,7 +194,17 @@ TEST_CASE("what breaks is in the cache, and the report says what would just have
     simulate(parseSetup("wall.toml", text, set), how);
     CacheReader cache(how.cache_path);
     CHECK(cache.bonds().size() > 40);
-    return damageOf(cache, {});
+    const Damage from_break = damageOf(cache, {});
+    if (from_break.first) {  // a hit that comes too late to have broken it says nothing of where that was
+      const int frame = from_break.first->frame;
+      const Damage late = damageOf(cache, FirstHit{frame + 1, Vec3(40, 0, 0)});
+      CHECK_FALSE(late.from_hit);
+      CHECK(late.radius90 == from_break.radius90);
+      const Damage struck = damageOf(cache, FirstHit{frame, Vec3(40, 0, 0)});
+      CHECK(struck.from_hit);
+      CHECK(struck.radius90 > 35);
+    }
+    return from_break;
   };
   const Damage strong = run("strong.drub", {"bond.m.strength=100"});
   CHECK(strong.broken == 0);
