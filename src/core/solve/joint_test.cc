@@ -220,9 +220,7 @@ TEST_CASE("whether a jerk parts a rope does not hang on how time is cut", "[slow
     Stage s;
     s.scene.solver.substeps = substeps;
     s.scene.time_scale = slow;
-    const std::size_t box = s.box(Vec3::Constant(0.2), vec3(0, -0.1, 0));
-    s.scene.prototypes.back() = world::boxPrototype("load", Vec3::Constant(0.2), 31 / 0.008);
-    s.scene.prototypes.back().material = MaterialId(0);
+    const std::size_t box = s.box(Vec3::Constant(0.2), vec3(0, -0.1, 0), Vec3::Zero(), 31 / 0.008);
     solve::Joint& rope = s.tie(JointKind::Rope, box, Stage::kWorld, vec3(0, 0, 0), vec3(0, 0.05, 0));
     rope.length = 1.05;
     rope.breaks_force = limit;

@@ -59,7 +59,7 @@ struct Steps {
 // A joint that gave way.
 struct JointBreak {
   std::uint32_t joint = 0;  // in the scene's list
-  solve::JointLoad load;    // under which it did
+  solve::JointLoad load;    // under which it did: its size a running mean
   Vec3 place = Vec3::Zero();
 };
 

@@ -71,9 +71,8 @@ TEST_CASE("no sleeper goes without what bore it", "[slow]") {
   RandomStream r(GENERATE(1, 2), "floats");
   for (int i = 0; i < 150; ++i) {
     const Vec3 at = vec3(-1.76 + 0.38 * (i % 5), 0.35 + 0.38 * (i / 10), 0.22 - 0.44 * (i / 5 % 2));
-    world::Prototype oval = world::ellipsoidPrototype("float", vec3(0.16, 0.11, 0.16), 200);
-    oval.material = MaterialId(0);
-    s.scene.pieces[s.add(oval, at)].start.turn = r.turn();
+    const std::size_t oval = s.add(world::ellipsoidPrototype("float", vec3(0.16, 0.11, 0.16), 200), at);
+    s.scene.pieces[oval].start.turn = r.turn();
   }
   int sleepers = 0, hovering = 0;
   for (int f = 0; f < 150; ++f) {
