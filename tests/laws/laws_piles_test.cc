@@ -265,3 +265,19 @@ TEST_CASE("a stack of slabs that is shoved or struck comes to rest, and gains no
   CHECK(worst < 0.12);
   CHECK(asleep == s.slabs.size());
 }
+
+// Its lower slabs bear more than what springs are stiffened for, and less when it swings upwards.
+TEST_CASE("a stack of a hundred slabs that is struck from above does not breathe", "[slow]") {
+  Slabs s(100, 0.008);
+  s.sphere(0.08, vec3(0, 1.2, 0), vec3(0, -6, 0), 7200);
+  s.frames(36);
+  double lowest = s.world().stats().potential, highest = lowest;
+  for (int f = 36; f < 60; ++f) {
+    s.frames(1);
+    lowest = least(lowest, s.world().stats().potential);
+    highest = greatest(highest, s.world().stats().potential);
+  }
+  std::printf("  a hundred slabs: potential energy between %.3f and %.3f J from frame 36 on, %u awake\n",
+              lowest, highest, s.world().stats().awake);
+  CHECK(highest - lowest < 1e-4 * highest);
+}

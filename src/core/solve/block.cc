@@ -136,7 +136,7 @@ void fillExtra(const Lane& lane, BlockExtra& out, UnfinishedExtra& unfinished) {
 // The spring that eases an overlap out.
 void fillSpring(const Lane& lane, bool calm, Unfinished& out) {
   const Contact& c = lane.c;
-  const float force = c.totalForce();
+  const float force = c.gradedForce();
   double rate = 0, mass_share = 1;
   for (const std::uint32_t body : lane.body) {
     const BodyBrief& b = (*lane.in.briefs)[body];
@@ -343,6 +343,7 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
       c.normal_force[k] = static_cast<float>(force(b.point[k].impulse));
     const auto direction = [&](const Vec8& v) { return vec3(v.x.x[i], v.y.x[i], v.z.x[i]); };
     const Vec3 t = direction(b.along), u = direction(b.normal).cross(t);
+    c.grade();
     c.friction_force = (force(b.impulse_along) * t + force(b.impulse_across) * u).cast<float>();
     c.twist_torque = static_cast<float>(force(b.impulse_twist));
     const BlockExtra* extra = list.extraOf(n);

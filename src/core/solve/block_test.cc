@@ -190,6 +190,39 @@ TEST_CASE(
   CHECK(sweepsFor(100 * kSweepBudget) == 1);
 }
 
+TEST_CASE("what is pressed and in motion is swept again where there is little of it, or it is a stack") {
+  const auto islands = [](std::size_t balls, std::size_t most_pressed) {
+    Crowd crowd(balls);
+    crowd.bodies[12].velocity = vec3(1, 0, 0);
+    std::size_t pressed = 0;
+    for (Contact& c : crowd.contacts)
+      if (c.patch.count >= kFace && pressed < most_pressed) c.normal_force[0] = 300, ++pressed;
+    REQUIRE(pressed >= std::min<std::size_t>(most_pressed, crowd.contacts.size() / 3));
+    return groupContacts(crowd.input(), 9.81).islands.size();
+  };
+  CHECK(islands(30, 0) == 0);
+  CHECK(islands(30, 1) == 1);
+  CHECK(islands(160, 1) == 0);
+  CHECK(islands(160, 1000) == 1);
+  CHECK(islands(2000, 10000) == 0);
+}
+
+TEST_CASE("springs are as stiff as for the most that a contact bore, until it bears less than a third") {
+  Contact c;
+  const auto graded = [&](float force) {
+    c.normal_force[1] = force;
+    c.grade();
+    return c.gradedForce();
+  };
+  CHECK(graded(0) == 0);
+  CHECK(graded(128) == 128);
+  CHECK(graded(50) == 128);
+  CHECK(graded(160) == 160);
+  CHECK(graded(40) == 120);
+  CHECK(graded(0) == 0);
+  CHECK(graded(1.001f) == Approx(1.001).epsilon(0.01));
+}
+
 TEST_CASE("an ellipsoid's resistance to rolling goes by the radius of its surface where it is touched") {
   Traits still, egg;
   egg.dynamic = true;

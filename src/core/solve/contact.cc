@@ -75,6 +75,14 @@ std::array<int, 4> matches(const Patch& old, const Patch& fresh, double near) {
 
 }  // namespace
 
+void Contact::grade() {
+  constexpr float kBand = 3;
+  const float force = totalForce(), last = gradedForce();
+  if (!(force > last) && !(kBand * force < last)) return;
+  graded =
+      static_cast<std::uint16_t>(std::bit_cast<std::uint32_t>(force > last ? force : kBand * force) >> 16);
+}
+
 void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, Contact* end, double near) {
   std::uint64_t taken = 0;
   for (Contact* c = begin; c != end; ++c) {
@@ -92,6 +100,7 @@ void inherit(const Contact* old_begin, const Contact* old_end, Contact* begin, C
     c->twist_torque = old->twist_torque;
     c->roll_torque = old->roll_torque;
     c->sliding = old->sliding;
+    c->graded = old->graded;
     c->asleep_force = old->asleep_force;
     const std::array<int, 4> from = matches(old->patch, c->patch, near);
     for (std::size_t k = 0; k < c->patch.count; ++k)

@@ -3,6 +3,7 @@
 // from them.
 #pragma once
 #include <array>
+#include <bit>
 #include <cstdint>
 #include <vector>
 
@@ -64,12 +65,18 @@ struct Contact {
   float twist_torque = 0;                // N m about the normal, on b
   Vec3f roll_torque = Vec3f::Zero();     // N m, on b, square to the normal
   bool sliding = false;                  // its friction is that of sliding
+  std::uint16_t graded = 0;              // the upper half of gradedForce()
   float asleep_force = 0;                // total normal force when one of the two fell asleep
   // m: how far the two have gone past each other since the patch's points were found, and since its face was.
   // Beyond any limit for one that must be looked for again.
   float gone = kGoneFar, strayed = kGoneFar;
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }
+  // What its springs are as stiff for, N: no less than the load and no more than three times it, and else as
+  // it was. Of a load that swings about a grade of stiffening (spring.h) they would be soft as it sinks in
+  // and stiff as it comes back, and it would swing for ever.
+  float gradedForce() const { return std::bit_cast<float>(std::uint32_t{graded} << 16); }
+  void grade();
 };
 
 // Sorted by (a, b), patches of one pair in the order the pair test found them.

@@ -44,7 +44,18 @@ std::vector<std::vector<std::uint32_t>> contactsByIsland(const std::vector<std::
 }
 
 constexpr std::size_t kContactsWorthAThread = 256;
-constexpr int kStackSweeps = 15;  // fewer do not help a tall stack in motion
+// What is pressed and in motion is swept again where it may have as many sweeps as this: a lid under chests
+// needs them. And a stack, of whose contacts this share is pressed at once, where it may have this many:
+// fewer do not help. What crushes to hundreds of chips is neither, and comes to the same with one.
+constexpr int kLidSweeps = 40, kStackSweeps = 15;
+constexpr std::size_t kStackShare = 4;  // one in so many
+
+bool worthSweeps(const Links& links, const std::vector<std::uint32_t>& island, int sweeps) {
+  if (sweeps >= kLidSweeps) return true;
+  std::size_t pressed = 0;
+  for (const std::uint32_t i : island) pressed += links[i].pressed;
+  return sweeps >= kStackSweeps && kStackShare * pressed >= island.size();
+}
 
 // Builds the lists of islands, several at a time where there is enough to do.
 std::vector<BlockList> buildEach(const BlockInput& in, const Links& links,
@@ -82,13 +93,12 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
     for (const std::uint32_t body : some.bodies) sets.join(some.bodies[0], body);
   std::vector<std::uint32_t> island = islandsOf(links, sets);
   std::vector<char> is_lively(in.bodies.size(), 0), is_deep(in.bodies.size(), 0),
-      is_tied(in.bodies.size(), 0), is_squeezed(in.bodies.size(), 0), is_stacked(in.bodies.size(), 0);
+      is_tied(in.bodies.size(), 0), is_pressed(in.bodies.size(), 0);
   for (const TiedBodies& some : tied) is_tied[sets.find(some.bodies[0])] = 1;
   for (std::size_t i = 0; i < links.size(); ++i) {
     if (links[i].lively) is_lively[island[i]] = 1;
     if (links[i].deep) is_deep[island[i]] = 1;
-    if (links[i].squeezed) is_squeezed[island[i]] = 1;
-    if (links[i].stacked) is_stacked[island[i]] = 1;
+    if (links[i].pressed) is_pressed[island[i]] = 1;
   }
   std::vector<char> is_calm(in.contacts.size(), 0), apart(in.contacts.size(), 0);
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
@@ -96,21 +106,20 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
   for (const TiedBodies& some : tied)
     for (const std::uint32_t i : some.contacts) island[i] = kNoIsland;
   const auto repeated = [&](std::uint32_t i) {
-    return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_squeezed[i] != 0 ||
-           is_stacked[i] != 0;
+    return is_lively[i] == 0 || is_deep[i] != 0 || is_tied[i] != 0 || is_pressed[i] != 0;
   };
   std::vector<std::vector<std::uint32_t>> islands = contactsByIsland(island, in.bodies.size(), repeated);
   std::erase_if(islands, [&](const std::vector<std::uint32_t>& some) {
     const std::uint32_t root = island[some[0]];
+    if (is_tied[root] != 0) return false;
     const int sweeps = sweepsFor(sweepCost(links, some));
-    if (sweeps < kStackSweeps) is_stacked[root] = 0;
-    return !repeated(root) || (is_tied[root] == 0 && sweeps == 1);
+    if (is_deep[root] == 0 && !worthSweeps(links, some, sweeps)) is_pressed[root] = 0;
+    return !repeated(root) || sweeps == 1;
   });
   Groups out;
   for (const std::vector<std::uint32_t>& some : islands) {
     const std::uint32_t root = island[some[0]];
-    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0 && is_squeezed[root] == 0 &&
-                          is_stacked[root] == 0);
+    out.parting.push_back(is_lively[root] != 0 && is_tied[root] == 0 && is_pressed[root] == 0);
     for (const std::uint32_t i : some) apart[i] = 1;
   }
   std::vector<std::uint32_t> place(tied.empty() ? 0 : in.bodies.size(), kNoIsland);

@@ -2,7 +2,7 @@
 // Islands: bodies that contacts and joints tie together. Where one is nearly at rest, sweeps are repeated
 // until little changes any more: towers, leaning stacks and heavy things on light ones need it, and it costs
 // only where they are. What is in full motion is not worth it, but for what is being eased out of a deep
-// overlap, what is squeezed, and stacks that bear many times the weight of one of their pieces.
+// overlap, what is squeezed by few, and stacks that bear many times the weight of one of their pieces.
 #pragma once
 #include <vector>
 

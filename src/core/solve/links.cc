@@ -84,8 +84,7 @@ void look(const BlockInput& in, const Contact& c, double gravity, Link& out) {
   out.missed = surelyMissed(a, b, most, in.substep, gravity);
   out.lively = !(most * most <= calm) && !(squaredSpeed(c, in.bodies[ia], in.bodies[ib]) <= calm);
   out.deep = overlapsDeep(c, size);
-  out.squeezed = squeezes(c, a, b);
-  out.stacked = underStack(c, a, b);
+  out.pressed = squeezes(c, a, b) || underStack(c, a, b);
   out.rolling = rolls(c);
   out.two_frictions = c.surfaces.friction_rest != c.surfaces.friction_slide;
 }

@@ -21,8 +21,7 @@ struct Link {
   bool extra : 1 = false;             // it needs what stands in a BlockExtra
   bool lively : 1 = false;            // its points move past each other fast, measured by size and `gravity`
   bool deep : 1 = false;              // it overlaps by far more than a load makes it
-  bool squeezed : 1 = false;          // something light under a load of something heavy
-  bool stacked : 1 = false;           // a face that bears many times the weight of the lighter of the two
+  bool pressed : 1 = false;           // light under a load of something heavy, or low in a tall stack
   bool rolling : 1 = false;           // it resists rolling
   bool two_frictions : 1 = false;     // what slides has another than what holds
   bool crowd_b : 1 = false;           // of kOverflow: it is b that has so many contacts

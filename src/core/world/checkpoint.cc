@@ -9,7 +9,7 @@ namespace drubble::world {
 
 namespace {
 
-constexpr std::uint32_t kCheckpointVersion = 13;
+constexpr std::uint32_t kCheckpointVersion = 14;
 
 // How much of what a scene has: what a checkpoint's length hangs on.
 std::vector<std::pair<const char*, std::uint64_t>> countsOf(const Scene& s) {
@@ -45,6 +45,7 @@ void addContact(ByteWriter& w, const solve::Contact& c) {
   w.add(c.friction_force);
   w.add(c.twist_torque);
   w.add(static_cast<std::uint8_t>(c.sliding));
+  w.add(c.graded);
   w.add(c.asleep_force);
   w.add(c.gone);
   w.add(c.strayed);
@@ -76,6 +77,7 @@ void readContact(ByteReader& r, solve::Contact& c) {
   r.read(c.twist_torque);
   r.read(flag);
   c.sliding = flag != 0;
+  r.read(c.graded);
   r.read(c.asleep_force);
   r.read(c.gone);
   r.read(c.strayed);

@@ -168,7 +168,8 @@ struct Passing {
 // What of a contact is asked for most: a contact is long.
 struct Touch {
   std::uint32_t a = 0, b = 0;
-  float force = 0;  // N, of all its points
+  float force = 0;   // N, of all its points
+  float graded = 0;  // N: solve::Contact::gradedForce
 };
 
 // How far a piece has come since contacts were found last.

@@ -176,10 +176,11 @@ Steps chooseSteps(World& w) {
             if (!still)
               x.substeps.raise(speed * frame / (kTouchTravel * t.inner_radius), Asks::Sliding, PieceId(i));
             const solve::Traits& whole = w.bodyTraits(i);
-            const double weights = whole.weight > 0 ? static_cast<double>(touch.force) / whole.weight : 0;
-            if (!jointed.empty() && jointed[i] && weights >= solve::kPressed) continue;
             if (!(whole.weight > 0)) continue;
-            const double steps = internalFor(whole, weights);
+            if (!jointed.empty() && jointed[i] &&
+                static_cast<double>(touch.force) / whole.weight >= solve::kPressed)
+              continue;
+            const double steps = internalFor(whole, static_cast<double>(touch.graded) / whole.weight);
             x.internal.raise(steps, Asks::Load, PieceId(i));
             if (steps > x.rolling.steps && (!fragments || w.contacts_[n].patch.count < solve::kFace))
               x.rolling.raise(steps, Asks::Load, PieceId(i));

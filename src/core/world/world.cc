@@ -300,7 +300,7 @@ void World::findTouches() {
   team_.share(contacts_.size(), kStoredWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin; k < end; ++k) {
       const solve::Contact& c = contacts_[k];
-      touches_[k] = {c.a.value, c.b.value, c.totalForce()};
+      touches_[k] = {c.a.value, c.b.value, c.totalForce(), c.gradedForce()};
     }
   });
 }
