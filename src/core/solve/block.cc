@@ -341,9 +341,9 @@ void storeBlock(const BlockList& list, std::size_t n, double dt, Contacts& conta
     const auto force = [&](const Row8& impulse) { return static_cast<double>(impulse.x[i]) / dt; };
     for (std::size_t k = 0; k < c.patch.count; ++k)
       c.normal_force[k] = static_cast<float>(force(b.point[k].impulse));
+    c.grade();
     const auto direction = [&](const Vec8& v) { return vec3(v.x.x[i], v.y.x[i], v.z.x[i]); };
     const Vec3 t = direction(b.along), u = direction(b.normal).cross(t);
-    c.grade();
     c.friction_force = (force(b.impulse_along) * t + force(b.impulse_across) * u).cast<float>();
     c.twist_torque = static_cast<float>(force(b.impulse_twist));
     const BlockExtra* extra = list.extraOf(n);

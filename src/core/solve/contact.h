@@ -72,9 +72,9 @@ struct Contact {
   float gone = kGoneFar, strayed = kGoneFar;
 
   float totalForce() const { return normal_force[0] + normal_force[1] + normal_force[2] + normal_force[3]; }
-  // What its springs are as stiff for, N: no less than the load and no more than three times it, and else as
-  // it was. Of a load that swings about a grade of stiffening (spring.h) they would be soft as it sinks in
-  // and stiff as it comes back, and it would swing for ever.
+  // What its springs are as stiff for, N: no less than the load (to a hundredth: 16 bits) and no more than
+  // three times it, and else as it was. Of a load that swings about a grade of stiffening (spring.h) they
+  // would be soft as it sinks in and stiff as it comes back, and it would swing for ever.
   float gradedForce() const { return std::bit_cast<float>(std::uint32_t{graded} << 16); }
   void grade();
 };

@@ -113,6 +113,7 @@ Groups groupContacts(const BlockInput& given, double gravity, const Tied& tied) 
     const std::uint32_t root = island[some[0]];
     if (is_tied[root] != 0) return false;
     const int sweeps = sweepsFor(sweepCost(links, some));
+    // What is deep, too, is swept in any case: while pressed, its push-out as well.
     if (is_deep[root] == 0 && !worthSweeps(links, some, sweeps)) is_pressed[root] = 0;
     return !repeated(root) || sweeps == 1;
   });
