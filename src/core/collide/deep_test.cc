@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: Apache-2.0
 #include <catch2/catch.hpp>
+#include <limits>
 
 #include "core/base/random.h"
 #include "core/collide/pairs.h"
@@ -25,7 +26,72 @@ mesh::TriangleMesh roughSheet(RandomStream& random) {
   return m;
 }
 
+// The corners and sides of what a shape of corners is, in the world.
+struct Cornered {
+  std::vector<Vec3> corners, normals, edges;
+};
+
+Cornered corneredOf(const shape::Shape& s, const Pose& at) {
+  Cornered out;
+  for (const Vec3& v : s.convex->vertices) out.corners.push_back(at.toWorld(v));
+  for (const shape::Face& f : s.convex->faces) out.normals.push_back(at.turn * f.normal);
+  for (const shape::Edge& e : s.convex->edges) out.edges.push_back(out.corners[e.b] - out.corners[e.a]);
+  return out;
+}
+
+// The least by which the two overlap along any side of either or square to an edge of each; less than 0: they
+// are apart (Gottschalk, Separating axis theorem, 1996).
+double leastOverlapOfAll(const Cornered& a, const Cornered& b) {
+  double least_overlap = std::numeric_limits<double>::infinity();
+  const auto look = [&](const Vec3& n) {
+    double high = -std::numeric_limits<double>::infinity(), low = -high;
+    for (const Vec3& v : a.corners) high = greatest(high, n.dot(v));
+    for (const Vec3& v : b.corners) low = least(low, n.dot(v));
+    least_overlap = least(least_overlap, high - low);
+  };
+  for (const Vec3& n : a.normals) look(n);
+  for (const Vec3& n : b.normals) look(-n);
+  for (const Vec3& u : a.edges)
+    for (const Vec3& v : b.edges) {
+      const Vec3 n = u.cross(v);
+      if (n.squaredNorm() < 1e-12 * u.squaredNorm() * v.squaredNorm()) continue;
+      look(n.normalized());
+      look(-n.normalized());
+    }
+  return least_overlap;
+}
+
+shape::Shape splinter(RandomStream& random) {
+  const Vec3 half = vec3(random.between(0.1, 0.4), random.between(0.02, 0.15), random.between(0.02, 0.1));
+  std::vector<Vec3> points;
+  for (int k = 0; k < 12; ++k)
+    points.push_back(
+        half.cwiseProduct(vec3(random.between(-1, 1), random.between(-1, 1), random.between(-1, 1))));
+  return shape::convex(points);
+}
+
 }  // namespace
+
+TEST_CASE("how deep splinters overlap is felt, whichever of edges and faces they meet with") {
+  RandomStream random(5, "splinters");
+  int deep = 0;
+  for (int n = 0; n < 6000; ++n) {
+    const shape::Shape a = splinter(random), b = splinter(random);
+    const Pose at_a{Vec3::Zero(), random.turn()},
+        at_b{vec3(random.between(-0.15, 0.15), random.between(-0.15, 0.15), random.between(-0.15, 0.15)),
+             random.turn()};
+    const double depth = leastOverlapOfAll(corneredOf(a, at_a), corneredOf(b, at_b));
+    if (depth < 0.002) continue;
+    ++deep;
+    Manifolds found;
+    collide(a, at_a, b, at_b, 0.03, found);
+    CAPTURE(n, depth);
+    REQUIRE(found.size() == 1);
+    CHECK(-found[0].leastGap() > 0.9 * depth);
+    CHECK(-found[0].leastGap() < 1.1 * depth);
+  }
+  CHECK(deep > 1000);
+}
 
 TEST_CASE("what is sunk into a rough surface by more than its thickness is felt, whatever edges say") {
   RandomStream random(8, "deep");

@@ -128,10 +128,12 @@ void cornerPatch(const Hullish& a, const Hullish& b, const Relative& b_to_a, dou
     if (edges.gap > reach + skin) return apart(edges.normal);
     // The corners of a prism that stands for a smooth side are no corners; those of its ends are.
     const bool flat = endOn(a, m.normal) && endOn(b, b_to_a.turn.transpose() * m.normal);
-    // What is sunk into a smooth side would else be held by one point, at this end and that by turns.
+    // What is sunk into a smooth side would else be held by one point, at this end and that by turns. But
+    // where the deepest place lies beside the face, its patch tells of less than there is.
     const double off = m.leastGap() - edges.gap;
-    const bool alike =
-        flat ? off > -low : edges.gap < -kSunk * inner && absolute(off) < -kMuchAlike * edges.gap;
+    const double alike_within = -kMuchAlike * edges.gap;
+    const bool alike = flat ? off > -low && off < low + greatest(alike_within, 0)
+                            : edges.gap < -kSunk * inner && absolute(off) < alike_within;
     const bool face_serves = alike && m.count > 1 && nearlySame(m.normal, edges.normal);
     if (edges.kind == AxisKind::Edges && !face_serves)
       patchFor(side_a, side_b, b_to_a, edges, reach + skin, m);
