@@ -67,8 +67,10 @@ void World::loosen(std::size_t n, bond::Why why, double share, std::vector<BondB
 
 // What they bear at the substep's end.
 void World::noteYielding() {
+  std::size_t given = 0;
   for (std::size_t n = 0; n < yielding_.size(); ++n) {
     const std::size_t at = scene_.joints.size() + n;
+    given += hasGiven(joint_states_[at]);
     if (joint_states_[at].broken) continue;
     const solve::Yielding& y = joints_[at].yields;
     double share = 0;
@@ -81,6 +83,8 @@ void World::noteYielding() {
     if (std::pair(now.strain, now.load) > std::pair(yield_worst_.strain, yield_worst_.load))
       yield_worst_ = now;
   }
+  if (given != given_) rules_.findJoined(joint_states_, broken_);
+  given_ = given;
 }
 
 // Marks those that have been strained beyond what they bear. False: none were.

@@ -7,7 +7,8 @@
 namespace drubble::world {
 
 PairRules::PairRules(const Scene& scene) : scene_(scene) {
-  findJoined(std::vector<solve::JointState>(scene.joints.size()), std::vector<char>(scene.bonds.size(), 0));
+  findJoined(std::vector<solve::JointState>(scene.joints.size() + scene.bonds.size()),
+             std::vector<char>(scene.bonds.size(), 0));
   if (scene.pair_rules.empty()) return;
   in_a_.assign(scene.pieces.size(), 0);
   in_b_ = in_a_;
@@ -25,9 +26,13 @@ void PairRules::findJoined(std::span<const solve::JointState> states, const std:
     if (!j.collide && !states[k].broken && a.valid() && b.valid())
       joined_.push_back(std::minmax(a.value, b.value));
   }
-  for (std::size_t k = 0; k < scene_.bonds.size(); ++k)
-    if (scene_.yields(scene_.bonds[k]) && !broken[k])
+  std::size_t at = scene_.joints.size();
+  for (std::size_t k = 0; k < scene_.bonds.size(); ++k) {
+    if (!scene_.yields(scene_.bonds[k])) continue;
+    if (!broken[k] && !hasGiven(states[at]))
       joined_.push_back({scene_.bonds[k].a.value, scene_.bonds[k].b.value});
+    ++at;
+  }
   std::sort(joined_.begin(), joined_.end());
 }
 

@@ -9,13 +9,17 @@
 
 namespace drubble::world {
 
+// Whether what a yielding bond holds has been strained for good by more than a hundredth: what it is pressed
+// into, or bent against, stops it from there on.
+inline bool hasGiven(const solve::JointState& s) { return s.strained > 0.01; }
+
 class PairRules {
  public:
   // At most kMostPairRules rules in the scene.
   explicit PairRules(const Scene& scene);
 
-  // Which joined pairs collide again, now that some joints are broken, by the scene's joints, and some
-  // yielding bonds, by its bonds.
+  // Which joined pairs collide again, now that some joints are broken, and some yielding bonds (`broken`: by
+  // the scene's bonds) gone, or have given. `states`: of the scene's joints, then of its yielding bonds.
   void findJoined(std::span<const solve::JointState> states, const std::vector<char>& broken);
 
   // While it is absent it collides with nothing.

@@ -391,6 +391,7 @@ class World {
   std::vector<BondBreak> bond_breaks_;
   BondWorst bond_worst_;
   YieldWorst yield_worst_;
+  std::size_t given_ = 0;           // so many of them have given
   std::vector<Vec3> pushes_;        // N, a piece; empty: nothing is pushed
   std::vector<double> spin_drags_;  // 1/s, a piece; empty: none
   std::vector<Vec3> faces_;         // m2, a prototype: what it shows along its axes; empty without forces

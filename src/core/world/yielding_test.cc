@@ -99,6 +99,20 @@ TEST_CASE("a blow bends it for good, and it stays so", "[bond][yielding]") {
   CHECK(x.s.velocity(ball).x() < 8);
 }
 
+TEST_CASE("what is pressed together by more than a yielding bond bears meets, and does not sink in",
+          "[bond][yielding]") {
+  Hung x(0.01);  // pressed, it bears a tenth of its weight
+  const std::size_t post = x.s.box(Vec3(kSide, kSide, kSide), Vec3(0, 1 + 2 * kSide, 0), Vec3::Zero(), 2000);
+  x.s.scene.pieces[x.top].role = Role::Dynamic;
+  x.s.scene.pieces[x.cube].role = Role::Static;
+  x.s.frames(48);
+  CHECK(x.s.world().bondBreaks().empty());
+  CHECK(x.s.world().stats().yield_worst.strain > 0.01);
+  CHECK(x.s.position(x.top).y() == Approx(1 + kSide).margin(1e-3 * kSide));
+  CHECK(x.s.position(post).y() == Approx(1 + 2 * kSide).margin(1e-3 * kSide));
+  CHECK(x.s.asleep(x.top));
+}
+
 TEST_CASE("what it holds gains no energy, and momentum stays", "[bond][yielding]") {
   Hung x(1e6, 1e7);
   x.s.scene.gravity = Vec3::Zero();
