@@ -46,6 +46,8 @@ DRUBBLE_INLINE f8 least(f8 a, f8 b) { return _mm256_min_ps(b.v, a.v); }
 DRUBBLE_INLINE f8 greatest(f8 a, f8 b) { return _mm256_max_ps(b.v, a.v); }
 DRUBBLE_INLINE f8 root(f8 a) { return _mm256_sqrt_ps(a.v); }
 DRUBBLE_INLINE Mask8 operator>(f8 a, f8 b) { return {_mm256_cmp_ps(a.v, b.v, _CMP_GT_OQ)}; }
+DRUBBLE_INLINE Mask8 operator&(Mask8 a, Mask8 b) { return {_mm256_and_ps(a.v, b.v)}; }
+DRUBBLE_INLINE unsigned bitsOf(Mask8 m) { return static_cast<unsigned>(_mm256_movemask_ps(m.v)); }
 DRUBBLE_INLINE f8 choose(Mask8 m, f8 yes, f8 no) { return _mm256_blendv_ps(no.v, yes.v, m.v); }
 DRUBBLE_INLINE f8 load8(const float* p) { return _mm256_load_ps(p); }
 DRUBBLE_INLINE void store8(float* p, f8 a) { _mm256_store_ps(p, a.v); }
@@ -92,6 +94,10 @@ DRUBBLE_INLINE f8 least(f8 a, f8 b) { return {_mm_min_ps(b.lo, a.lo), _mm_min_ps
 DRUBBLE_INLINE f8 greatest(f8 a, f8 b) { return {_mm_max_ps(b.lo, a.lo), _mm_max_ps(b.hi, a.hi)}; }
 DRUBBLE_INLINE f8 root(f8 a) { return {_mm_sqrt_ps(a.lo), _mm_sqrt_ps(a.hi)}; }
 DRUBBLE_INLINE Mask8 operator>(f8 a, f8 b) { return {_mm_cmpgt_ps(a.lo, b.lo), _mm_cmpgt_ps(a.hi, b.hi)}; }
+DRUBBLE_INLINE Mask8 operator&(Mask8 a, Mask8 b) { return {_mm_and_ps(a.lo, b.lo), _mm_and_ps(a.hi, b.hi)}; }
+DRUBBLE_INLINE unsigned bitsOf(Mask8 m) {
+  return static_cast<unsigned>(_mm_movemask_ps(m.lo) | _mm_movemask_ps(m.hi) << 4);
+}
 DRUBBLE_INLINE f8 choose(Mask8 m, f8 yes, f8 no) {
   return {_mm_or_ps(_mm_and_ps(m.lo, yes.lo), _mm_andnot_ps(m.lo, no.lo)),
           _mm_or_ps(_mm_and_ps(m.hi, yes.hi), _mm_andnot_ps(m.hi, no.hi))};
@@ -147,6 +153,12 @@ DRUBBLE_INLINE f8 least(f8 a, f8 b) { DRUBBLE_EACH(f8, b.v[i] < a.v[i] ? b.v[i] 
 DRUBBLE_INLINE f8 greatest(f8 a, f8 b) { DRUBBLE_EACH(f8, b.v[i] > a.v[i] ? b.v[i] : a.v[i]); }
 DRUBBLE_INLINE f8 root(f8 a) { DRUBBLE_EACH(f8, __builtin_sqrtf(a.v[i])); }
 DRUBBLE_INLINE Mask8 operator>(f8 a, f8 b) { DRUBBLE_EACH(Mask8, a.v[i] > b.v[i]); }
+DRUBBLE_INLINE Mask8 operator&(Mask8 a, Mask8 b) { DRUBBLE_EACH(Mask8, a.v[i] && b.v[i]); }
+DRUBBLE_INLINE unsigned bitsOf(Mask8 m) {
+  unsigned bits = 0;
+  for (int i = 0; i < 8; ++i) bits |= static_cast<unsigned>(m.v[i]) << i;
+  return bits;
+}
 DRUBBLE_INLINE f8 choose(Mask8 m, f8 yes, f8 no) { DRUBBLE_EACH(f8, m.v[i] ? yes.v[i] : no.v[i]); }
 DRUBBLE_INLINE f8 load8(const float* p) { DRUBBLE_EACH(f8, p[i]); }
 #undef DRUBBLE_EACH

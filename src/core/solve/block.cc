@@ -210,7 +210,7 @@ void clear(ContactBlock& b) {
   for (std::uint32_t* bodies : {b.body_a, b.body_b}) std::memset(bodies, 0, sizeof b.body_a);
   for (Vec8* middle : {&b.middle_a, &b.middle_b}) std::memset(middle, 0, sizeof *middle);
   for (Row8* row : {&b.friction, &b.impulse_twist}) std::memset(row, 0, sizeof *row);
-  b.points = b.moves_a = b.moves_b = b.unused = 0;
+  b.points = b.moves_a = b.moves_b = b.uses = 0;
   for (std::uint32_t& c : b.contact) c = kNoContact;
   std::memset(b.times_a, 1, sizeof b.times_a);
   std::memset(b.times_b, 1, sizeof b.times_b);

@@ -77,18 +77,19 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
     if (may[i] != 0) watch_of_[i] = count++;
   if (count == 0) return;
   watched_.resize(count);
+  eights_.resize((count + kLanes - 1) / kLanes);
   shareOrAlone(in.team, in.contacts.size(), kHitsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t i = begin; i < end; ++i)
-                   if (may[i] != 0) watched_[watch_of_[i]] = watchOf(static_cast<std::uint32_t>(i));
+                   if (may[i] != 0) watch(static_cast<std::uint32_t>(i), watch_of_[i]);
                });
   clock_.assign(in.bodies.size(), 0);
   due_.assign((in.contacts.size() + 63) / 64, 0);
 }
 
-Impacts::Watch Impacts::watchOf(std::uint32_t index) const {
+void Impacts::watch(std::uint32_t index, std::size_t place) {
   const Contact& c = in_.contacts[index];
-  Watch out;
+  Watch& out = watched_[place];
   out.contact = index;
   out.a = in_.body_of[c.a.index()];
   out.b = in_.body_of[c.b.index()];
@@ -101,50 +102,27 @@ Impacts::Watch Impacts::watchOf(std::uint32_t index) const {
   }
   out.lever_a = 1.0001f * static_cast<float>(std::sqrt(far_a));
   out.lever_b = 1.0001f * static_cast<float>(std::sqrt(far_b));
-  const Vec3 turn_a = (c.patch.middle - a.start_position).cross(c.patch.normal()),
-             turn_b = (c.patch.middle - b.start_position).cross(c.patch.normal());
-  for (int k = 0; k < 3; ++k) {
-    out.normal[k] = c.patch.direction[k];
-    out.turn_a[k] = static_cast<float>(turn_a[k]);
-    out.turn_b[k] = static_cast<float>(turn_b[k]);
-  }
-  for (const Vec3f& arm : c.patch.arm) out.spread = std::max(out.spread, 1.0001f * arm.norm());
-  out.gap = static_cast<float>(c.patch.leastGap());
-  out.pull = 1.0001f * static_cast<float>((a.acceleration - b.acceleration).norm());
   out.slow = leastSpeed(c);
-  return out;
-}
-
-// Surely no hit within dt, by bounds alone: too slow, or too far. Only ever true where `meeting` finds none.
-bool Impacts::passedOver(const Watch& w, const BodyRows& rows, double dt) {
-  constexpr double kRounded = 1e-6;  // of what was rounded to a float
-  double closing = 0, gap = static_cast<double>(w.gap), lengths = absolute(gap), speeds = 0;
-  const auto add = [&](const BodyRow& body, const float(&turn)[3], float lever, double sign) {
-    double spin = 0, turned = 0, slides = 0;
-    for (int k = 0; k < 3; ++k) {
-      const auto n = static_cast<double>(w.normal[k]), v = static_cast<double>(body.velocity[k]),
-                 moved = static_cast<double>(body.moved[k]), about = static_cast<double>(body.spin[k]),
-                 by = static_cast<double>(body.turned[k]);
-      closing += sign * (n * v + about * static_cast<double>(turn[k]));
-      gap -= sign * n * moved;
-      slides += absolute(v);
-      lengths += absolute(moved);
-      spin += about * about;
-      turned += by * by;
-    }
-    // A point comes no nearer by turning than its chord is long.
-    const auto far = static_cast<double>(lever);
-    const double chord = (2.001 * std::sqrt(turned) + kRounded) * far, about = 1.001 * std::sqrt(spin);
-    closing += about * (chord + static_cast<double>(w.spread));
-    speeds += slides + about * far;
-    gap -= chord;
+  Watch8& w = eights_[place / kLanes];
+  const std::size_t lane = place % kLanes;
+  w.body_a[lane] = out.a;
+  w.body_b[lane] = out.b;
+  const auto set = [lane](Vec8& to, const Vec3& v) {
+    to.x.x[lane] = static_cast<float>(v.x());
+    to.y.x[lane] = static_cast<float>(v.y());
+    to.z.x[lane] = static_cast<float>(v.z());
   };
-  add(rows[w.a], w.turn_a, w.lever_a, 1);
-  add(rows[w.b], w.turn_b, w.lever_b, -1);
-  closing = greatest(closing + kRounded * speeds, 0);
-  const double gained = static_cast<double>(w.pull) * dt, slow = 0.9999 * w.slow;
-  if (closing * closing + 2.01 * gained * (closing + gained) < slow * slow) return true;
-  return gap - kRounded * lengths > 1.001 * kAhead * (closing + gained) * dt;
+  set(w.normal, c.patch.normal());
+  set(w.arm_a, c.patch.middle - a.start_position);
+  set(w.arm_b, c.patch.middle - b.start_position);
+  w.lever_a.x[lane] = out.lever_a;
+  w.lever_b.x[lane] = out.lever_b;
+  float spread = 0;
+  for (const Vec3f& arm : c.patch.arm) spread = std::max(spread, 1.0001f * arm.norm());
+  w.spread.x[lane] = spread;
+  w.gap.x[lane] = static_cast<float>(c.patch.leastGap());
+  w.pull.x[lane] = 1.0001f * static_cast<float>(c.patch.normal().dot(a.acceleration - b.acceleration));
+  w.slow.x[lane] = static_cast<float>(out.slow);
 }
 
 // Surely no hit within dt, whatever the gaps: one that is reached in time adds no more speed than that.
@@ -181,7 +159,9 @@ void Impacts::follow(std::size_t body) {
     due_[i / 64] |= std::uint64_t{1} << i % 64;
     if (watch_of_[i] != kNoWatch) continue;
     watch_of_[i] = static_cast<std::uint32_t>(watched_.size());
-    watched_.push_back(watchOf(i));
+    watched_.emplace_back();
+    if (kLanes * eights_.size() < watched_.size()) eights_.emplace_back();
+    watch(i, watch_of_[i]);
   }
 }
 
@@ -306,17 +286,24 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
 
 // Of those that are watched, which would be hit were they the first.
 void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
-  meets_.resize(watched_.size());
-  shareOrAlone(
-      in_.team, watched_.size(), kHitsWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
-        PointStates state;
-        for (std::size_t k = begin; k < end; ++k)
-          meets_[k] =
-              !passedOver(watched_[k], rows, dt) && meeting(bodies, watched_[k], dt, state).has_value();
-      });
-  for (std::size_t k = 0; k < watched_.size(); ++k)
-    if (const std::uint32_t i = watched_[k].contact; meets_[k] != 0)
+  meets_.resize(eights_.size());
+  shareOrAlone(in_.team, eights_.size(), kHitsWorthAThread / kLanes,
+               [&](std::size_t, std::size_t begin, std::size_t end) {
+                 in_.kernel->mayMeet(&eights_[begin], end - begin, rows.data(), static_cast<float>(dt),
+                                     &meets_[begin]);
+                 PointStates state;
+                 for (std::size_t k = begin; k < end; ++k)
+                   for (unsigned bits = meets_[k]; bits != 0; bits &= bits - 1) {
+                     const auto lane = static_cast<std::size_t>(std::countr_zero(bits));
+                     if (!meeting(bodies, watched_[kLanes * k + lane], dt, state))
+                       meets_[k] ^= static_cast<std::uint8_t>(1u << lane);
+                   }
+               });
+  for (std::size_t k = 0; k < eights_.size(); ++k)
+    for (unsigned bits = meets_[k]; bits != 0; bits &= bits - 1) {
+      const std::uint32_t i = watched_[kLanes * k + static_cast<std::size_t>(std::countr_zero(bits))].contact;
       due_[i / 64] |= std::uint64_t{1} << i % 64;
+    }
 }
 
 bool Impacts::pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<Hit>& hits) {

@@ -50,22 +50,15 @@ class Impacts {
   struct Meeting {
     double time = 0, speed = 0, pull = 0;
   };
-  // A contact that may be hit, with what it takes to pass it over in most internal steps: few bytes, one
-  // after the other.
+  // A contact that may be hit.
   struct Watch {
     std::uint32_t contact = 0, a = 0, b = 0;  // the bodies
-    float normal[3]{};
-    float turn_a[3]{}, turn_b[3]{};  // m: how a spin moves the patch's middle along the normal
-    float spread = 0;                // m: no point is farther from the middle
-    float lever_a = 0, lever_b = 0;  // m: no point of the patch is farther from the centre of mass
-    float gap = 0;                   // m, the least at the substep's start
-    float pull = 0;                  // m/s2: by how much more one is drawn than the other, whichever way
-    double slow = 0;                 // m/s: its least bounce speed
+    float lever_a = 0, lever_b = 0;           // m: no point of the patch is farther from the centre of mass
+    double slow = 0;                          // m/s: its least bounce speed
   };
   double leastSpeed(const Contact& c) const;
   bool mayBeHit(std::uint32_t index, double h) const;
-  Watch watchOf(std::uint32_t index) const;
-  static bool passedOver(const Watch& w, const BodyRows& rows, double dt);
+  void watch(std::uint32_t index, std::size_t place);
   bool tooSlow(const Bodies& bodies, const Watch& w, double dt) const;
   void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
                 PointStates& state) const;
@@ -82,13 +75,14 @@ class Impacts {
   double gravity_;
   static constexpr std::uint32_t kNoWatch = 0xffffffffu;
   std::vector<Watch> watched_;           // ascending, and then those that were found on the way
+  PagedVector<Watch8> eights_;           // the same, eight by eight
   std::vector<std::uint32_t> watch_of_;  // a contact
   std::vector<std::uint64_t> due_;  // a bit a contact: it must be looked at, as one of its bodies has changed
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
   std::vector<double> clock_;                                    // a body: when it was last hit in this pass
   std::vector<std::uint32_t> touched_;
-  std::vector<char> meets_;  // a watched one
-  PointStates state_;        // of the patch that is hit
+  std::vector<std::uint8_t> meets_;  // eight watched ones: a bit each
+  PointStates state_;                // of the patch that is hit
 };
 
 }  // namespace drubble::solve

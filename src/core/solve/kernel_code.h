@@ -4,6 +4,7 @@
 #pragma once
 #include "core/solve/kernel_bodies.h"
 #include "core/solve/kernel_finish.h"
+#include "core/solve/kernel_meet.h"
 
 namespace drubble::DRUBBLE_LANES {
 
@@ -38,7 +39,7 @@ DRUBBLE_INLINE void turn(const ContactBlock& c, Body8& a, Body8& b, v8 moment) {
 template <bool extra>
 DRUBBLE_INLINE void push(const ContactBlock& c, const BlockExtra* e, Body8& a, Body8& b, v8 arm_a, v8 arm_b,
                          v8 impulse) {
-  if (extra) {
+  if (extra && (c.uses & kUsesLocks) != 0) {
     a.velocity = a.velocity - scaled(impulse, read(e->inverse_mass_a));
     b.velocity = b.velocity + scaled(impulse, read(e->inverse_mass_b));
   } else {
@@ -73,7 +74,7 @@ DRUBBLE_INLINE void solveFriction(ContactBlock& c, BlockExtra* e, Body8& a, Body
   for (std::uint32_t k = 1; k < c.points; ++k) load = load + read(c.point[k].impulse);
   if (extra) {
     for (std::uint32_t k = 0; k < c.points; ++k) load = load + read(e->pull);
-    solveRolling(c, *e, a, b, load);
+    if ((c.uses & kUsesRolling) != 0) solveRolling(c, *e, a, b, load);
   }
   // Twist before slip, so that slip has the last word.
   const v8 normal = read(c.normal), along_axis = read(c.along), across_axis = acrossOf(c);
@@ -165,9 +166,13 @@ DRUBBLE_INLINE void solvePoint(ContactBlock& c, const BlockExtra* e, PointRow& p
     worst = greatest(worst, greatest(change, -change));
   }
   const f8 more = now - old;
-  if (extra) {
+  if (extra && (c.uses & kUsesLocks) != 0) {
     a.velocity = a.velocity - scaled(normal * more, read(e->inverse_mass_a));
     b.velocity = b.velocity + scaled(normal * more, read(e->inverse_mass_b));
+  } else if (extra) {
+    const v8 along = normal * more;
+    a.velocity = a.velocity - along * read(c.inverse_mass_a);
+    b.velocity = b.velocity + along * read(c.inverse_mass_b);
   } else {
     a.velocity = a.velocity - normal * (more * read(c.inverse_mass_a));
     b.velocity = b.velocity + normal * (more * read(c.inverse_mass_b));
@@ -231,8 +236,18 @@ DRUBBLE_INLINE void solveSideBySide(const BlockRange& r, std::size_t first, f8 i
 DRUBBLE_INLINE void prefetch(const BlockRange& r, std::size_t n) {
   constexpr std::size_t kAhead = 4, kFar = 8;
   if (n + kFar < r.count) {
-    const char* p = reinterpret_cast<const char*>(r.blocks + n + kFar);
-    for (std::size_t k = 0; k < sizeof(ContactBlock); k += 64) __builtin_prefetch(p + k, 1, 2);
+    // Those of a colour are sorted by their points: most have as many as this one.
+    const ContactBlock& now = r.blocks[n];
+    const auto* p = reinterpret_cast<const char*>(r.blocks + n + kFar);
+    const std::size_t points = offsetof(ContactBlock, point) + now.points * sizeof(PointRow);
+    for (std::size_t k = 0; k < points; k += 64) __builtin_prefetch(p + k, 1, 2);
+    for (std::size_t k = offsetof(ContactBlock, middle_a); k < sizeof(ContactBlock); k += 64)
+      __builtin_prefetch(p + k, 1, 2);
+    if (r.extras != nullptr) {
+      const auto* e = reinterpret_cast<const char*>(r.extras + n + kFar);
+      for (std::size_t k = now.uses != 0 ? 0 : offsetof(BlockExtra, pull); k < sizeof(BlockExtra); k += 64)
+        __builtin_prefetch(e + k, 1, 2);
+    }
   }
   if (n + kAhead < r.count) {
     const ContactBlock& c = r.blocks[n + kAhead];
@@ -344,6 +359,6 @@ inline void give(const BlockRange& r, const Impulses* impulses) {
   });
 }
 
-constexpr solve::Kernel kKernel = {sweep, measuredSweep, finish, warmStart, give};
+constexpr solve::Kernel kKernel = {sweep, measuredSweep, finish, warmStart, give, mayMeet};
 
 }  // namespace drubble::DRUBBLE_LANES

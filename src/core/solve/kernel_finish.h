@@ -80,7 +80,7 @@ DRUBBLE_INLINE void finishSpring(ContactBlock& c, const Unfinished& u) {
   write(c.inverse_blend, f8(1 / kBlend) / size);
 }
 
-DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, BlockExtra& e,
+DRUBBLE_INLINE void finishRolling(ContactBlock& c, const Inertia8& m, BlockExtra& e,
                                   const UnfinishedExtra& u) {
   const v8 s = read(c.along), t = cross(read(c.normal), s), moment = read(u.roll_impulse);
   const f8 lever = read(e.roll_lever), none(0.0f);
@@ -90,6 +90,7 @@ DRUBBLE_INLINE void finishRolling(const ContactBlock& c, const Inertia8& m, Bloc
   write(e.roll_mass_across, choose(lever > none, inverseOrZero(across), none));
   write(e.impulse_roll_along, dot(s, moment));
   write(e.impulse_roll_across, dot(t, moment));
+  if ((bitsOf(lever > none) | bitsOf(dot(moment, moment) > none)) != 0) c.uses |= kUsesRolling;
   const m8 a = read(u.bend_a), b = read(u.bend_b);
   write(e.bend_a_xx, dot(s, a * s));
   write(e.bend_a_xy, dot(s, a * t));
@@ -140,7 +141,12 @@ DRUBBLE_INLINE void gatherMasses(const float* const from[8], f8 times, Mat8& ine
   write(mass, times * g[2]);
 }
 
+DRUBBLE_INLINE bool differ(v8 v) {
+  return (bitsOf(v.x > v.y) | bitsOf(v.y > v.x) | bitsOf(v.x > v.z) | bitsOf(v.z > v.x)) != 0;
+}
+
 inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const UnfinishedExtra* extra) {
+  c.uses = 0;
   gatherPoints(c, u);
   gatherMasses(u.mass_a, read(u.times_a), c.inverse_inertia_a, c.inverse_mass_a);
   gatherMasses(u.mass_b, read(u.times_b), c.inverse_inertia_b, c.inverse_mass_b);
@@ -164,7 +170,9 @@ inline void finish(ContactBlock& c, const Unfinished& u, BlockExtra* e, const Un
   for (std::uint32_t k = c.points; k < 4; ++k) write(c.point[k].mass, f8(0.0f));
   finishFriction(c, e, u, m);
   finishSpring(c, u);
-  if (e != nullptr) finishRolling(c, m, *e, *extra);
+  if (e == nullptr) return;
+  finishRolling(c, m, *e, *extra);
+  if (differ(read(e->inverse_mass_a)) || differ(read(e->inverse_mass_b))) c.uses |= kUsesLocks;
 }
 
 }  // namespace drubble::DRUBBLE_LANES

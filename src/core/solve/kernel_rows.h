@@ -11,6 +11,8 @@ using solve::BlockRange;
 using solve::BodyRow;
 using solve::ContactBlock;
 using solve::Impulses;
+using solve::kUsesLocks;
+using solve::kUsesRolling;
 using solve::Mat8;
 using solve::Pass;
 using solve::PointRow;
@@ -19,6 +21,7 @@ using solve::Sweep;
 using solve::Unfinished;
 using solve::UnfinishedExtra;
 using solve::Vec8;
+using solve::Watch8;
 
 DRUBBLE_INLINE f8 read(const Row8& r) { return load8(r.x); }
 DRUBBLE_INLINE v8 read(const Vec8& v) { return {load8(v.x.x), load8(v.y.x), load8(v.z.x)}; }

@@ -92,6 +92,7 @@ struct Blocks {
         fill(*row, 0.0, 0.02);
       fill3(e.inverse_mass_a, 0, 2);
       fill3(e.inverse_mass_b, 0, 2);
+      c.uses = static_cast<std::uint32_t>(n % 4);  // each of kUsesRolling, kUsesLocks or not
     }
   }
 
@@ -214,6 +215,7 @@ TEST_CASE("lanes that share a body keep its momentum, and give the same bits wha
         c.body_b[i] = static_cast<std::uint32_t>(3 + 8 * n + i);
         c.times_a[i] = 8;
         c.moves_a = c.moves_b = 0xff;
+        c.uses = kUsesLocks;
         masses(b.extras[n], i);
       }
     const auto momentum = [&] {

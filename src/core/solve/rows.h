@@ -58,16 +58,19 @@ struct alignas(64) ContactBlock {
   // In how many lanes of this block the body stands; at least 1. Each sees it that many times lighter, and
   // gives it that share of what it finds.
   std::uint8_t times_a[kLanes], times_b[kLanes];
-  std::uint32_t unused;
+  std::uint32_t uses;  // of its BlockExtra, beside what all do: kUsesRolling, kUsesLocks
 };
 static_assert(sizeof(ContactBlock) == 72 * 4 * kLanes);
 
-// What only some contacts need.
+// Rolling is resisted in some lane, or was; some body cannot go along some axis.
+inline constexpr std::uint32_t kUsesRolling = 1, kUsesLocks = 2;
+
+// What only some contacts need; what most of those do comes last.
 struct alignas(64) BlockExtra {
   Row8 friction_rest, friction_slide;
   Row8 roll_lever, roll_mass_along, roll_mass_across, impulse_roll_along, impulse_roll_across;
-  Row8 pull;                            // N s a point: what adhesion holds in an internal step
   Vec8 inverse_mass_a, inverse_mass_b;  // along the world's axes: 0 along locked ones
+  Row8 pull;                            // N s a point: what adhesion holds in an internal step
   // How far the surfaces bend away from where they touch, as the radii of an ellipsoid's curvature in the
   // frame of along and across.
   // And how far the place that touches will have come over them halfway through the substep: what pushes
@@ -96,6 +99,18 @@ struct alignas(32) Unfinished {
 struct alignas(32) UnfinishedExtra {
   Vec8 roll_impulse;    // N m s, world
   Mat8 bend_a, bend_b;  // how ellipsoids' surfaces bend away, world; 0 for what is none
+};
+
+// Eight contacts that may be hit, with what it takes to pass them over in most internal steps.
+struct alignas(64) Watch8 {
+  std::uint32_t body_a[kLanes], body_b[kLanes];
+  Vec8 normal;            // 0 in an empty lane
+  Vec8 arm_a, arm_b;      // m, to the patch's middle from the centres of mass, at the substep's start
+  Row8 lever_a, lever_b;  // m: no point of the patch is farther from the centre of mass
+  Row8 spread;            // m: no point is farther from the middle
+  Row8 gap;               // m, the least at the substep's start
+  Row8 pull;              // m/s2: by how much more the one is drawn towards the other
+  Row8 slow;              // m/s: its least bounce speed
 };
 
 // The impulses of a block, or a change of them: along the normal at each point, along, across, the twist, and

@@ -122,10 +122,14 @@ class Substep {
       });
     };
     const bool track = anyFast();
-    if (track) keepWay();
+    if (track) {
+      out_.trails.resize(out_.bodies.size());
+      beginWay();
+    }
     eachBody(in_, [&](std::size_t i) {
       loadVelocity(out_.bodies[i], rows_[i]);
       loadPlace(out_.bodies[i], in_.traits, rows_[i]);
+      if (track) keepWay(i);
     });
     Accounts accounts(out_.bodies, in_.traits, tied(), in_.engine.team);
     for (int step = 0; step < in_.iterations; ++step) {
@@ -147,8 +151,8 @@ class Substep {
       const bool any_astir = accounts.begin(rows_, dt_);
       if (any_astir) count(Pass::PushOut, accounts);
       in_.engine.enter(Work::Motion);
-      move(step);
-      if (track) keepWay();
+      if (track) beginWay();
+      move(step, track);
       in_.engine.enter(Work::Passes);
       for (JointGroup& g : joints_) {
         g.prepare(Pass::Settle, dt_, out_.bodies, rows_);
@@ -225,11 +229,16 @@ class Substep {
     return most * in_.h > kFastShare * least_radius;
   }
 
-  void keepWay() {
+  void beginWay() {
     PagedVector<Pose>& now = out_.way.emplace_back();
     addUnset(now, out_.bodies.size());
     now[0] = {};
-    eachBody(in_, [&](std::size_t i) { now[i] = {out_.bodies[i].position, out_.bodies[i].turn}; });
+  }
+
+  void keepWay(std::size_t i) {
+    const ActiveBody& b = out_.bodies[i];
+    out_.way.back()[i] = {b.position, b.turn};
+    out_.trails[i].add(b.position, b.start_turn, b.turn);
   }
 
   void count(Pass after, Accounts& accounts) {
@@ -279,31 +288,36 @@ class Substep {
     if (t.spin_damping > 0) b.spin /= 1 + t.spin_damping * dt_;
   }
 
-  void move(int step) {
+  void move(int step, bool track) {
     eachBody(in_, [&](std::size_t i) {
-      ActiveBody& b = out_.bodies[i];
-      if (b.drive != kNotDriven) {
-        const Pose& to = in_.drives[b.drive].poses[static_cast<std::size_t>(step) + 1];
-        b.position = to.position;
-        b.turn = to.turn;
-        loadPlace(b, in_.traits, rows_[i]);
-        return;
-      }
-      const Given g = given(loaded_[i], rows_[i]);
-      const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
-      // Velocity already holds the step's gravity: the parabola is half of it behind.
-      b.position += (b.velocity + g.velocity) * dt_;
-      if (free && !b.halves) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
-      Vec3 spin = b.spin + g.spin;
-      if (b.tumbles)
-        spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
-      else
-        b.turn = (turnBy(spin * dt_) * b.turn).normalized();
-      b.spin = spin - g.spin;
-      loadPlace(b, in_.traits, rows_[i]);
-      keepGiven(b, i);
-      if (b.halves) addUncounted(0.5 * dt_ * b.acceleration, Vec3::Zero(), b, rows_[i], loaded_[i]);
+      moveBody(step, i);
+      if (track) keepWay(i);
     });
+  }
+
+  void moveBody(int step, std::size_t i) {
+    ActiveBody& b = out_.bodies[i];
+    if (b.drive != kNotDriven) {
+      const Pose& to = in_.drives[b.drive].poses[static_cast<std::size_t>(step) + 1];
+      b.position = to.position;
+      b.turn = to.turn;
+      loadPlace(b, in_.traits, rows_[i]);
+      return;
+    }
+    const Given g = given(loaded_[i], rows_[i]);
+    const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
+    // Velocity already holds the step's gravity: the parabola is half of it behind.
+    b.position += (b.velocity + g.velocity) * dt_;
+    if (free && !b.halves) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
+    Vec3 spin = b.spin + g.spin;
+    if (b.tumbles)
+      spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
+    else
+      b.turn = (turnBy(spin * dt_) * b.turn).normalized();
+    b.spin = spin - g.spin;
+    loadPlace(b, in_.traits, rows_[i]);
+    keepGiven(b, i);
+    if (b.halves) addUncounted(0.5 * dt_ * b.acceleration, Vec3::Zero(), b, rows_[i], loaded_[i]);
   }
 
   // The free spin may have turned the spin: the row follows, what was given stays given.

@@ -37,6 +37,18 @@ struct SubstepInput {
   std::span<const BodyPush> pushes = {};  // by `active`; empty: none
 };
 
+// Where a body was on its way through a substep.
+struct Trail {
+  Box places;
+  double alike = 1;  // the least square of the cosine of half the angle by which it had turned
+
+  void add(const Vec3& position, const Quat& start, const Quat& turn) {
+    places.add(position);
+    const double cosine = turn.dot(start);
+    alike = least(alike, cosine * cosine);
+  }
+};
+
 struct Proposal {
   Bodies bodies;      // body k + 1 is active piece k
   Contacts contacts;  // as they were given: takeForces puts into them what they carry at the end
@@ -48,6 +60,7 @@ struct Proposal {
   double work = 0;  // J, that motors put in
   // Where every body stood at the ends of the internal steps, one list a step; empty when nothing was fast.
   std::vector<PagedVector<Pose>> way;
+  PagedVector<Trail> trails;  // the same, a body
 };
 
 // A body that goes farther than this share of its inner radius in a substep is fast.

@@ -6,6 +6,7 @@
 #include <array>
 #include <optional>
 
+#include "core/collide/box_tree.h"
 #include "core/collide/pairs.h"
 #include "core/solve/flight.h"
 #include "core/world/world.h"
@@ -114,24 +115,16 @@ namespace {
 
 constexpr std::size_t kBodiesWorthAThread = 128, kPairsWorthAThread = 16;
 
-// Where a body went: boxes around it and around its core on all of the way.
-struct Went {
-  Box box, core;
+// Where a body went: boxes around it and around its core on all of the way. What most look at is one cache
+// line.
+struct alignas(64) Went {
   bool fast = false, strayed = false;  // strayed: beyond where the search for pairs finds it
+  Box box, core;
 };
 
-template <class PoseAt>
-Went wentOf(const shape::Shape& s, std::size_t steps, PoseAt pose_at) {
-  const Pose start = pose_at(0);
-  Box places;
-  double alike = 1;  // the square of the cosine of half the angle
-  for (std::size_t k = 0; k < steps; ++k) {
-    const Pose now = pose_at(k);
-    places.add(now.position);
-    const double cosine = now.turn.dot(start.turn);
-    alike = least(alike, cosine * cosine);
-  }
-  const double turned = 2 * std::sqrt(1 - alike + 1e-14);  // twice the sine
+Went wentOf(const shape::Shape& s, const Pose& start, const solve::Trail& trail) {
+  const Box& places = trail.places;
+  const double turned = 2 * std::sqrt(1 - trail.alike + 1e-14);  // twice the sine
   const Box at = boundsAt(s, start);
   const double swing = s.outer_radius > s.inner_radius ? turned * s.outer_radius : 0;
   Went out;
@@ -155,6 +148,19 @@ std::vector<T> sorted(std::vector<std::vector<T>>& parts) {
 
 }  // namespace
 
+// Where a piece that moves was on its way.
+solve::Trail World::trailOf(const solve::Proposal& p, std::size_t piece) const {
+  const std::uint32_t body = body_of_[piece];
+  if (p.bodies[body].piece == piece) return p.trails[body];
+  const Quat start = poseIn(p, 0, piece).turn;
+  solve::Trail out;
+  for (std::size_t step = 0; step < p.way.size(); ++step) {
+    const Pose now = poseIn(p, step, piece);
+    out.add(now.position, start, now.turn);
+  }
+  return out;
+}
+
 // The larger core is swept, of a piece that moves.
 std::uint32_t World::sweptOf(const Pair& pair) const {
   const auto [i, j] = pair;
@@ -176,7 +182,7 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
   team_.share(movers.size() - 1, kBodiesWorthAThread, [&](std::size_t, std::size_t begin, std::size_t end) {
     for (std::size_t k = begin + 1; k <= end; ++k) {
       const std::uint32_t i = movers[k];
-      went[k] = wentOf(shapeOf(i), p.way.size(), [&](std::size_t step) { return poseIn(p, step, i); });
+      went[k] = wentOf(shapeOf(i), poseIn(p, 0, i), trailOf(p, i));
       went[k].strayed = !near_.findsWithin(i, went[k].box);
     }
   });
@@ -186,6 +192,12 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
     if (went[k].fast) fast.push_back(k);
     if (went[k].strayed) strayed.push_back(k);
   }
+  std::vector<Box> strayed_boxes;
+  std::vector<std::uint32_t> count;
+  for (const std::uint32_t k : strayed)
+    count.push_back(u32(count.size())), strayed_boxes.push_back(went[k].box);
+  collide::BoxTree strays;
+  strays.build(strayed_boxes, count);
   std::vector<std::vector<Pair>> found(static_cast<std::size_t>(team_.size()));
   team_.share(fast.size(), kBodiesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     for (std::size_t n = begin; n < end; ++n) {
@@ -193,11 +205,11 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
       const auto meets = [&](std::uint32_t j) {
         const std::uint32_t other = place[j];
         // Two fast ones find each other.
-        if (i == j || together(i, j) || (other != 0 && went[other].fast && j < i)) return;
+        if (i == j || (other != 0 && went[other].fast && j < i)) return;
+        const Box& box = other != 0 ? went[other].box : near_.boxOf(j);
+        if (!went[me].box.overlaps(box) || together(i, j)) return;
         if (!traits_[i].dynamic && !traits_[j].dynamic) return;
         const Pair pair = std::minmax(i, j);
-        const Box& box = other != 0 ? went[other].box : near_.boxOf(j);
-        if (!went[me].box.overlaps(box)) return;
         const bool mine = sweptOf(pair) == i;
         const bool meet = mine ? went[me].core.overlaps(box) : went[other].core.overlaps(went[me].box);
         if (meet && rules_.collide(pair.first, pair.second)) found[part].push_back(pair);
@@ -205,7 +217,7 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
       near_.eachOver(went[me].box, [&](std::uint32_t j) {
         if (place[j] == 0 || !went[place[j]].strayed) meets(j);
       });
-      for (const std::uint32_t other : strayed) meets(movers[other]);
+      strays.overlapping(went[me].box, [&](std::uint32_t k) { meets(movers[strayed[k]]); });
     }
   });
   return sorted(found);

@@ -195,6 +195,7 @@ class World {
   void carryClusters(int iterations);
   std::vector<solve::Joint> jointsOfBodies() const;
   Pose poseIn(const solve::Proposal& p, std::size_t step, std::size_t piece) const;
+  solve::Trail trailOf(const solve::Proposal& p, std::size_t piece) const;
   bool breakBonds(solve::Proposal& p, double from, double to, BondJudge& judge);
   bool judgeBlows(const std::vector<solve::Hit>& hits, double frame, BondJudge& judge);
   bool judgeLoads(const solve::Proposal& p, double from, double to, BondJudge& judge);
