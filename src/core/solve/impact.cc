@@ -6,6 +6,7 @@
 #include <cmath>
 #include <limits>
 
+#include "core/solve/body_row.h"
 #include "core/solve/flight.h"
 #include "core/solve/links.h"
 
@@ -44,7 +45,7 @@ double Impacts::leastSpeed(const Contact& c) const {
 
 // Whether the bodies may meet fast enough within h seconds.
 bool Impacts::mayBeHit(std::uint32_t index, double h) const {
-  if (in_.links != nullptr && (*in_.links)[index].missed) return false;
+  if ((*in_.links)[index].missed) return false;
   const Contact& c = in_.contacts[index];
   const std::uint32_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
   const ActiveBody &a = in_.bodies[ia], &b = in_.bodies[ib];
@@ -71,13 +72,13 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
                  for (std::size_t i = begin; i < end; ++i)
                    may[i] = mayBeHit(static_cast<std::uint32_t>(i), h);
                });
-  watch_of_.assign(in.contacts.size(), kNoWatch);
-  std::uint32_t count = 0;
+  watch_of_.assign(in.contacts.size(), 0);
+  std::uint32_t count = 1;
   for (std::uint32_t i = 0; i < in.contacts.size(); ++i)
     if (may[i] != 0) watch_of_[i] = count++;
-  if (count == 0) return;
+  if (count == 1) return;
+  watches_.resize(count);
   watched_.resize(count);
-  eights_.resize((count + kLanes - 1) / kLanes);
   shareOrAlone(in.team, in.contacts.size(), kHitsWorthAThread,
                [&](std::size_t, std::size_t begin, std::size_t end) {
                  for (std::size_t i = begin; i < end; ++i)
@@ -89,59 +90,39 @@ Impacts::Impacts(const BlockInput& in, double h, double gravity) : in_(in), grav
 
 void Impacts::watch(std::uint32_t index, std::size_t place) {
   const Contact& c = in_.contacts[index];
-  Watch& out = watched_[place];
-  out.contact = index;
-  out.a = in_.body_of[c.a.index()];
-  out.b = in_.body_of[c.b.index()];
-  const ActiveBody &a = in_.bodies[out.a], &b = in_.bodies[out.b];
+  const std::uint32_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
+  const ActiveBody &a = in_.bodies[ia], &b = in_.bodies[ib];
+  watched_[place] = {index, ia, ib, leastSpeed(c)};
+  Watch& out = watches_[place];
   double far_a = 0, far_b = 0;
+  float spread = 0;
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const Vec3 p = c.patch.place(k);
     far_a = greatest(far_a, (p - a.start_position).squaredNorm());
     far_b = greatest(far_b, (p - b.start_position).squaredNorm());
+    spread = std::max(spread, c.patch.arm[k].norm());
   }
-  out.lever_a = 1.0001f * static_cast<float>(std::sqrt(far_a));
-  out.lever_b = 1.0001f * static_cast<float>(std::sqrt(far_b));
-  out.slow = leastSpeed(c);
-  Watch8& w = eights_[place / kLanes];
-  const std::size_t lane = place % kLanes;
-  w.body_a[lane] = out.a;
-  w.body_b[lane] = out.b;
-  const auto set = [lane](Vec8& to, const Vec3& v) {
-    to.x.x[lane] = static_cast<float>(v.x());
-    to.y.x[lane] = static_cast<float>(v.y());
-    to.z.x[lane] = static_cast<float>(v.z());
-  };
-  set(w.normal, c.patch.normal());
-  set(w.arm_a, c.patch.middle - a.start_position);
-  set(w.arm_b, c.patch.middle - b.start_position);
-  w.lever_a.x[lane] = out.lever_a;
-  w.lever_b.x[lane] = out.lever_b;
-  float spread = 0;
-  for (const Vec3f& arm : c.patch.arm) spread = std::max(spread, 1.0001f * arm.norm());
-  w.spread.x[lane] = spread;
-  w.gap.x[lane] = static_cast<float>(c.patch.leastGap());
-  w.pull.x[lane] = 1.0001f * static_cast<float>(c.patch.normal().dot(a.acceleration - b.acceleration));
-  w.slow.x[lane] = static_cast<float>(out.slow);
-}
-
-// Surely no hit within dt, whatever the gaps: one that is reached in time adds no more speed than that.
-bool Impacts::tooSlow(const Bodies& bodies, const Watch& w, double dt) const {
-  const ActiveBody &a = bodies[w.a], &b = bodies[w.b];
-  const double turning =
-      a.spin.norm() * static_cast<double>(w.lever_a) + b.spin.norm() * static_cast<double>(w.lever_b);
-  const Vec3 normal = in_.contacts[w.contact].patch.normal();
-  const double closing = greatest(normal.dot(a.velocity - b.velocity) + turning, 0);
-  const double gained = (a.acceleration - b.acceleration).norm() * dt, slow = 0.9999 * w.slow;
-  return closing * closing + 2.01 * gained * (closing + gained) < slow * slow;
+  const Vec3 arm_a = c.patch.middle - a.start_position, arm_b = c.patch.middle - b.start_position;
+  for (int k = 0; k < 3; ++k) {
+    out.normal[k] = c.patch.direction[k];
+    out.arm_a[k] = static_cast<float>(arm_a[k]);
+    out.arm_b[k] = static_cast<float>(arm_b[k]);
+  }
+  out.lever = 1.0001f * static_cast<float>(std::sqrt(far_a) + std::sqrt(far_b));
+  out.spread = 1.0001f * spread;
+  out.gap = static_cast<float>(c.patch.leastGap());
+  out.pull = 1.0001f * static_cast<float>(c.patch.normal().dot(a.acceleration - b.acceleration));
+  out.slow = static_cast<float>(watched_[place].slow);
+  out.a = ia;
+  out.b = ib;
 }
 
 void Impacts::buildAdjacency() {
   first_of_body_.assign(in_.bodies.size() + 1, 0);
   const auto each = [&](auto visit) {
     for (std::uint32_t i = 0; i < in_.contacts.size(); ++i)
-      for (const PieceId p : {in_.contacts[i].a, in_.contacts[i].b})
-        if (const std::uint32_t body = in_.body_of[p.index()]; body != 0) visit(body, i);
+      for (const std::uint32_t body : {(*in_.links)[i].a, (*in_.links)[i].b})
+        if (body != 0) visit(body, i);
   };
   each([&](std::uint32_t body, std::uint32_t) { ++first_of_body_[body + 1]; });
   for (std::size_t k = 1; k < first_of_body_.size(); ++k) first_of_body_[k] += first_of_body_[k - 1];
@@ -150,19 +131,32 @@ void Impacts::buildAdjacency() {
   each([&](std::uint32_t body, std::uint32_t i) { contacts_of_body_[next[body]++] = i; });
 }
 
+void Impacts::markDue(std::uint32_t watched) {
+  const std::uint32_t i = watched_[watched].contact;
+  due_[i / 64] |= std::uint64_t{1} << i % 64;
+}
+
 // What touches a struck body may be struck next, and looks at it again.
-void Impacts::follow(std::size_t body) {
+void Impacts::follow(std::size_t body, const BodyRows& rows, double dt) {
   if (body == 0) return;
   if (first_of_body_.empty()) buildAdjacency();
+  which_.clear();
   for (std::uint32_t k = first_of_body_[body]; k < first_of_body_[body + 1]; ++k) {
     const std::uint32_t i = contacts_of_body_[k];
-    due_[i / 64] |= std::uint64_t{1} << i % 64;
-    if (watch_of_[i] != kNoWatch) continue;
-    watch_of_[i] = static_cast<std::uint32_t>(watched_.size());
-    watched_.emplace_back();
-    if (kLanes * eights_.size() < watched_.size()) eights_.emplace_back();
-    watch(i, watch_of_[i]);
+    if (watch_of_[i] == 0) {
+      watch_of_[i] = static_cast<std::uint32_t>(watched_.size());
+      watches_.emplace_back();
+      watched_.emplace_back();
+      watch(i, watch_of_[i]);
+    }
+    which_.push_back(watch_of_[i]);
   }
+  which_.resize((which_.size() + kLanes - 1) / kLanes * kLanes, 0);
+  follows_.resize(which_.size() / kLanes);
+  in_.kernel->mayMeet(watches_.data(), which_.data(), which_.size(), rows.data(), static_cast<float>(dt),
+                      follows_.data());
+  for (std::size_t k = 0; k < which_.size(); ++k)
+    if ((follows_[k / kLanes] >> k % kLanes & 1) != 0) markDue(which_[k]);
 }
 
 // Gaps as they would be at the step's start had the bodies moved with their present velocities all along;
@@ -234,12 +228,11 @@ void Impacts::startAgain(const ActiveBody& after, double time, ActiveBody& body)
 }
 
 // None: not within dt, or too slowly to count.
-std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, const Watch& w, double dt,
+std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, const Watched& w, double dt,
                                                  PointStates& state) const {
   const Contact& c = in_.contacts[w.contact];
   const std::size_t ia = w.a, ib = w.b;
   if (bodies[ia].fixed() && bodies[ib].fixed()) return {};
-  if (tooSlow(bodies, w, dt)) return {};
   evaluate(bodies, c, ia, ib, state);
   const double pull = c.patch.normal().dot(bodies[ia].acceleration - bodies[ib].acceleration);
   const double slow = w.slow;
@@ -259,7 +252,7 @@ std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, const Wat
   return out;
 }
 
-bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits) {
+bool Impacts::strike(Bodies& bodies, BodyRows& rows, std::uint32_t index, double dt, std::vector<Hit>& hits) {
   const std::optional<Meeting> met = meeting(bodies, watched_[watch_of_[index]], dt, state_);
   if (!met) return false;
   const Contact& c = in_.contacts[index];
@@ -278,19 +271,24 @@ bool Impacts::strike(Bodies& bodies, std::uint32_t index, double dt, std::vector
     if (!after->fixed()) startAgain(*after, time, bodies[body]);
     clock_[body] = time;
     touched_.push_back(static_cast<std::uint32_t>(body));
-    follow(body);
+    loadVelocity(bodies[body], rows[body]);
+    loadPlace(bodies[body], in_.traits, rows[body]);
   }
+  for (const std::size_t body : {ia, ib})
+    if (!bodies[body].fixed()) follow(body, rows, dt);
   hits.push_back(hit);
   return true;
 }
 
 // Of those that are watched, which would be hit were they the first.
 void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
-  meets_.resize(eights_.size());
-  shareOrAlone(in_.team, eights_.size(), kHitsWorthAThread / kLanes,
+  which_.resize((watched_.size() + kLanes - 1) / kLanes * kLanes);
+  for (std::uint32_t k = 0; k < which_.size(); ++k) which_[k] = k < watched_.size() ? k : 0;
+  meets_.resize(which_.size() / kLanes);
+  shareOrAlone(in_.team, meets_.size(), kHitsWorthAThread / kLanes,
                [&](std::size_t, std::size_t begin, std::size_t end) {
-                 in_.kernel->mayMeet(&eights_[begin], end - begin, rows.data(), static_cast<float>(dt),
-                                     &meets_[begin]);
+                 in_.kernel->mayMeet(watches_.data(), &which_[kLanes * begin], kLanes * (end - begin),
+                                     rows.data(), static_cast<float>(dt), &meets_[begin]);
                  PointStates state;
                  for (std::size_t k = begin; k < end; ++k)
                    for (unsigned bits = meets_[k]; bits != 0; bits &= bits - 1) {
@@ -299,14 +297,11 @@ void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
                        meets_[k] ^= static_cast<std::uint8_t>(1u << lane);
                    }
                });
-  for (std::size_t k = 0; k < eights_.size(); ++k)
-    for (unsigned bits = meets_[k]; bits != 0; bits &= bits - 1) {
-      const std::uint32_t i = watched_[kLanes * k + static_cast<std::size_t>(std::countr_zero(bits))].contact;
-      due_[i / 64] |= std::uint64_t{1} << i % 64;
-    }
+  for (std::uint32_t k = 0; k < watched_.size(); ++k)
+    if ((meets_[k / kLanes] >> k % kLanes & 1) != 0) markDue(k);
 }
 
-bool Impacts::pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<Hit>& hits) {
+bool Impacts::pass(Bodies& bodies, BodyRows& rows, double dt, std::vector<Hit>& hits) {
   for (const std::uint32_t body : touched_) clock_[body] = 0;
   touched_.clear();
   if (watched_.empty()) return false;
@@ -326,8 +321,8 @@ bool Impacts::pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<
         const std::uint64_t here = std::uint64_t{1} << bit;
         ahead = round % 2 == 0 ? ~(here | (here - 1)) : here - 1;
         due_[word] &= ~here;
-        if (strike(bodies, static_cast<std::uint32_t>(64 * word) + static_cast<std::uint32_t>(bit), dt, hits))
-          struck = true;
+        const auto index = static_cast<std::uint32_t>(64 * word) + static_cast<std::uint32_t>(bit);
+        if (strike(bodies, rows, index, dt, hits)) struck = true;
       }
     }
     if (!struck) break;

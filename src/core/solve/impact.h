@@ -26,18 +26,15 @@ inline Vec3 pointVelocity(const ActiveBody& b, const Vec3& arm) { return b.veloc
 
 class Impacts {
  public:
-  // Finds the contacts that may be hit within `h` seconds from the bodies' start. `least_speed` per contact
-  // is computed from the sizes and `gravity` (magnitude).
+  // Finds the contacts that may be hit within `h` seconds from the bodies' start. `in` with links. What speed
+  // counts as a hit comes from the sizes and `gravity` (magnitude).
   Impacts(const BlockInput& in, double h, double gravity);
 
   // Deals with the hits of the coming `dt` seconds, adds to `hits`. A body that is hit on the way is put
   // where, with its new velocity and spin, it has to start from to pass through the hit: places and turns
   // change with velocities and spins. Call before gravity is added. `rows` hold the bodies' velocities and
-  // how far they have come. False: there was none.
-  bool pass(Bodies& bodies, const BodyRows& rows, double dt, std::vector<Hit>& hits);
-
-  // Those that the last pass has put elsewhere, some more than once.
-  const std::vector<std::uint32_t>& touched() const { return touched_; }
+  // how far they have come, and do so afterwards. False: there was none.
+  bool pass(Bodies& bodies, BodyRows& rows, double dt, std::vector<Hit>& hits);
 
  private:
   struct PointState {
@@ -50,39 +47,39 @@ class Impacts {
   struct Meeting {
     double time = 0, speed = 0, pull = 0;
   };
-  // A contact that may be hit.
-  struct Watch {
+  // What is known of a watched contact beside its Watch.
+  struct Watched {
     std::uint32_t contact = 0, a = 0, b = 0;  // the bodies
-    float lever_a = 0, lever_b = 0;           // m: no point of the patch is farther from the centre of mass
     double slow = 0;                          // m/s: its least bounce speed
   };
   double leastSpeed(const Contact& c) const;
   bool mayBeHit(std::uint32_t index, double h) const;
   void watch(std::uint32_t index, std::size_t place);
-  bool tooSlow(const Bodies& bodies, const Watch& w, double dt) const;
   void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
                 PointStates& state) const;
-  std::optional<Meeting> meeting(const Bodies& bodies, const Watch& w, double dt, PointStates& state) const;
+  std::optional<Meeting> meeting(const Bodies& bodies, const Watched& w, double dt, PointStates& state) const;
   void findDue(const Bodies& bodies, const BodyRows& rows, double dt);
-  bool strike(Bodies& bodies, std::uint32_t index, double dt, std::vector<Hit>& hits);
+  bool strike(Bodies& bodies, BodyRows& rows, std::uint32_t index, double dt, std::vector<Hit>& hits);
   void goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b);
   void startAgain(const ActiveBody& after, double time, ActiveBody& body) const;
   void exchange(ActiveBody& a, ActiveBody& b, const Contact& c, double time, double pull, Hit& hit);
-  void follow(std::size_t body);
+  void follow(std::size_t body, const BodyRows& rows, double dt);
+  void markDue(std::uint32_t watched);
   void buildAdjacency();
 
   BlockInput in_;
   double gravity_;
-  static constexpr std::uint32_t kNoWatch = 0xffffffffu;
-  std::vector<Watch> watched_;           // ascending, and then those that were found on the way
-  PagedVector<Watch8> eights_;           // the same, eight by eight
-  std::vector<std::uint32_t> watch_of_;  // a contact
+  // Ascending, and then those that were found on the way. The first stands for none.
+  PagedVector<Watch> watches_;
+  PagedVector<Watched> watched_;         // the same
+  std::vector<std::uint32_t> watch_of_;  // a contact; 0: it is not watched
+  std::vector<std::uint32_t> which_;     // some watches, filled up to a multiple of eight with the first
   std::vector<std::uint64_t> due_;  // a bit a contact: it must be looked at, as one of its bodies has changed
   std::vector<std::uint32_t> first_of_body_, contacts_of_body_;  // made when first needed
   std::vector<double> clock_;                                    // a body: when it was last hit in this pass
   std::vector<std::uint32_t> touched_;
-  std::vector<std::uint8_t> meets_;  // eight watched ones: a bit each
-  PointStates state_;                // of the patch that is hit
+  std::vector<std::uint8_t> meets_, follows_;  // eight of which_: a bit each
+  PointStates state_;                          // of the patch that is hit
 };
 
 }  // namespace drubble::solve

@@ -41,9 +41,11 @@ struct Kernel {
   void (*warmStart)(const BlockRange&);
   // Gives the bodies some impulses, one entry a block of the range.
   void (*give)(const BlockRange&, const Impulses*);
-  // Of some watched contacts, which may be hit within `dt` (s): a bit a lane, a byte eight contacts. By
-  // bounds, at the places and speeds of the rows; what it leaves out is surely too far or too slow.
-  void (*mayMeet)(const Watch8*, std::size_t count, const BodyRow* rows, float dt, std::uint8_t* may);
+  // Of some watched contacts, `which` tells which, a multiple of eight, those that may be hit within `dt`
+  // (s): a bit each, eight to a byte. By bounds, at the places and speeds of the rows; what it leaves out is
+  // surely too far or too slow.
+  void (*mayMeet)(const Watch* watched, const std::uint32_t* which, std::size_t count, const BodyRow* rows,
+                  float dt, std::uint8_t* may);
 };
 
 enum class Lanes { Auto, Scalar, Sse2, Avx2 };

@@ -26,37 +26,50 @@ DRUBBLE_INLINE Carried8 carriedBy(const BodyRow* rows, const std::uint32_t* at, 
   out.velocity = b.velocity + cross(b.spin, arm + swung);
   out.chord = f8(2.001f) * root(dot(p.turned, p.turned));
   out.spin = root(dot(b.spin, b.spin));
-  out.lengths = sizesOf(p.moved) + lever;
+  out.lengths = sizesOf(p.moved);
   out.speeds = sizesOf(b.velocity) + out.spin * lever;
   return out;
 }
 
-inline void mayMeet(const Watch8* watched, std::size_t count, const BodyRow* rows, float dt,
-                    std::uint8_t* may) {
+// Which of eight may be hit.
+DRUBBLE_INLINE unsigned mayMeetOf(const Watch* const watched[8], const BodyRow* rows, f8 time) {
   constexpr float kRounded = 2e-6f;  // of what is added up
   constexpr float kAhead = 1.003f;   // steps: somewhat farther than hits are looked for
+  f8 f[16];
+  for (int k = 0; k < 4; ++k) {
+    const float* from[8];
+    for (int i = 0; i < 8; ++i) from[i] = watched[i]->normal + 4 * k;
+    gather4(from, f + 4 * k);
+  }
+  std::uint32_t body_a[8], body_b[8];
+  for (int i = 0; i < 8; ++i) body_a[i] = watched[i]->a, body_b[i] = watched[i]->b;
+  const v8 normal{f[0], f[1], f[2]};
+  const f8 lever = f[3], spread = f[7], gap = f[11], slow = f[13], none(0.0f);
+  const Carried8 a = carriedBy(rows, body_a, {f[4], f[5], f[6]}, lever),
+                 b = carriedBy(rows, body_b, {f[8], f[9], f[10]}, lever);
+  const f8 lengths = sizeOf(gap) + lever + a.lengths + b.lengths;
+  const f8 now = gap + dot(normal, b.moved - a.moved) - (a.chord + b.chord) * spread - f8(kRounded) * lengths;
+  const f8 closing = greatest(dot(normal, a.velocity - b.velocity) + (a.spin + b.spin) * spread +
+                                  f8(kRounded) * (a.speeds + b.speeds),
+                              none);
+  const f8 gained = greatest(f[12], none) * time;
+  const Mask8 fast = closing * closing + f8(2.01f) * gained * (closing + gained) > f8(0.9998f) * slow * slow,
+              near = f8(kAhead) * (closing + gained) * time > now;
+  return bitsOf(fast & near);
+}
+
+inline void mayMeet(const Watch* watched, const std::uint32_t* which, std::size_t count, const BodyRow* rows,
+                    float dt, std::uint8_t* may) {
   constexpr std::size_t kNext = 2;
-  for (std::size_t n = 0; n < count; ++n) {
-    const Watch8& w = watched[n];
-    for (int i = 0; i < 8 && n + kNext < count; ++i) {
-      __builtin_prefetch(rows + watched[n + kNext].body_a[i], 0, 3);
-      __builtin_prefetch(rows + watched[n + kNext].body_b[i], 0, 3);
+  for (std::size_t n = 0; 8 * n < count; ++n) {
+    const Watch* some[8];
+    for (std::size_t i = 0; i < 8; ++i) some[i] = watched + which[8 * n + i];
+    for (std::size_t i = 0; i < 8 && 8 * (n + kNext) < count; ++i) {
+      const Watch& next = watched[which[8 * (n + kNext) + i]];
+      __builtin_prefetch(rows + next.a, 0, 3);
+      __builtin_prefetch(rows + next.b, 0, 3);
     }
-    const Carried8 a = carriedBy(rows, w.body_a, read(w.arm_a), read(w.lever_a)),
-                   b = carriedBy(rows, w.body_b, read(w.arm_b), read(w.lever_b));
-    const v8 normal = read(w.normal);
-    const f8 spread = read(w.spread), none(0.0f), time(dt);
-    const f8 lengths = sizeOf(read(w.gap)) + a.lengths + b.lengths;
-    const f8 gap =
-        read(w.gap) + dot(normal, b.moved - a.moved) - (a.chord + b.chord) * spread - f8(kRounded) * lengths;
-    const f8 closing = greatest(dot(normal, a.velocity - b.velocity) + (a.spin + b.spin) * spread +
-                                    f8(kRounded) * (a.speeds + b.speeds),
-                                none);
-    const f8 gained = greatest(read(w.pull), none) * time, slow = read(w.slow);
-    const Mask8 fast =
-                    closing * closing + f8(2.01f) * gained * (closing + gained) > f8(0.9998f) * slow * slow,
-                near = f8(kAhead) * (closing + gained) * time > gap;
-    may[n] = static_cast<std::uint8_t>(bitsOf(fast & near));
+    may[n] = static_cast<std::uint8_t>(mayMeetOf(some, rows, f8(dt)));
   }
 }
 

@@ -23,17 +23,12 @@ struct Body {
 
 // Pairs of bodies on the way, with a patch of one to four points each; whether one is hit, in doubles.
 struct Meetings {
-  std::vector<Watch8> watched;
+  std::vector<Watch> watched;
   std::vector<BodyRow> rows;
   std::vector<bool> meets;
 
   static Vec3 anywhere(RandomStream& r, double size) {
     return size * vec3(r.between(-1, 1), r.between(-1, 1), r.between(-1, 1));
-  }
-  static void put(Vec8& to, std::size_t lane, const Vec3& v) {
-    to.x.x[lane] = static_cast<float>(v.x());
-    to.y.x[lane] = static_cast<float>(v.y());
-    to.z.x[lane] = static_cast<float>(v.z());
   }
   Body add(RandomStream& r) {
     Body b{anywhere(r, 5e-3), anywhere(r, 2), anywhere(r, 15), Quat::Identity()};
@@ -50,10 +45,10 @@ struct Meetings {
     row.turned[3] = static_cast<float>(b.turned.w());
     return b;
   }
-  void addPair(RandomStream& r, int most_points, Watch8& w, std::size_t lane) {
-    w.body_a[lane] = static_cast<std::uint32_t>(rows.size());
+  void addPair(RandomStream& r, int most_points, Watch& w) {
+    w.a = static_cast<std::uint32_t>(rows.size());
     const Body a = add(r);
-    w.body_b[lane] = static_cast<std::uint32_t>(rows.size());
+    w.b = static_cast<std::uint32_t>(rows.size());
     const Body b = add(r);
     const Vec3 n = anywhere(r, 1).normalized(), arm_a = anywhere(r, 0.2), arm_b = anywhere(r, 0.2);
     const double pull = r.between(-10, 10), slow = r.between(0.05, 0.5);
@@ -74,27 +69,31 @@ struct Meetings {
       lever_a = std::max(lever_a, (arm_a + arm).norm());
       lever_b = std::max(lever_b, (arm_b + arm).norm());
     }
-    put(w.normal, lane, n);
-    put(w.arm_a, lane, arm_a);
-    put(w.arm_b, lane, arm_b);
-    const auto set = [lane](Row8& row, double x) { row.x[lane] = static_cast<float>(x); };
-    set(w.lever_a, 1.0001 * lever_a);
-    set(w.lever_b, 1.0001 * lever_b);
-    set(w.spread, 1.0001 * spread);
-    set(w.gap, least_gap);
-    set(w.pull, pull);
-    set(w.slow, slow);
+    for (int k = 0; k < 3; ++k) {
+      w.normal[k] = static_cast<float>(n[k]);
+      w.arm_a[k] = static_cast<float>(arm_a[k]);
+      w.arm_b[k] = static_cast<float>(arm_b[k]);
+    }
+    w.lever = static_cast<float>(1.0001 * (lever_a + lever_b));
+    w.spread = static_cast<float>(1.0001 * spread);
+    w.gap = static_cast<float>(least_gap);
+    w.pull = static_cast<float>(pull);
+    w.slow = static_cast<float>(slow);
     meets.push_back(met);
   }
-  Meetings(std::size_t count, int most_points, std::uint64_t seed)
-      : watched((count + kLanes - 1) / kLanes, Watch8{}) {
+  Meetings(std::size_t count, int most_points, std::uint64_t seed) : watched(count + 1, Watch{}) {
     RandomStream r(seed, "meetings");
     rows.emplace_back();  // what does not move
-    for (std::size_t n = 0; n < count; ++n) addPair(r, most_points, watched[n / kLanes], n % kLanes);
+    for (std::size_t n = 0; n < count; ++n) addPair(r, most_points, watched[n]);
   }
+  // The last stands for none.
   std::vector<std::uint8_t> may(Lanes lanes) const {
-    std::vector<std::uint8_t> out(watched.size());
-    kernelOf(lanes).mayMeet(watched.data(), watched.size(), rows.data(), static_cast<float>(kDt), out.data());
+    const std::size_t count = watched.size() - 1, eights = (count + kLanes - 1) / kLanes;
+    std::vector<std::uint32_t> which(kLanes * eights, static_cast<std::uint32_t>(count));
+    for (std::uint32_t n = 0; n < count; ++n) which[n] = n;
+    std::vector<std::uint8_t> out(eights);
+    kernelOf(lanes).mayMeet(watched.data(), which.data(), which.size(), rows.data(), static_cast<float>(kDt),
+                            out.data());
     return out;
   }
 };

@@ -21,7 +21,7 @@ using solve::Sweep;
 using solve::Unfinished;
 using solve::UnfinishedExtra;
 using solve::Vec8;
-using solve::Watch8;
+using solve::Watch;
 
 DRUBBLE_INLINE f8 read(const Row8& r) { return load8(r.x); }
 DRUBBLE_INLINE v8 read(const Vec8& v) { return {load8(v.x.x), load8(v.y.x), load8(v.z.x)}; }

@@ -101,17 +101,20 @@ struct alignas(32) UnfinishedExtra {
   Mat8 bend_a, bend_b;  // how ellipsoids' surfaces bend away, world; 0 for what is none
 };
 
-// Eight contacts that may be hit, with what it takes to pass them over in most internal steps.
-struct alignas(64) Watch8 {
-  std::uint32_t body_a[kLanes], body_b[kLanes];
-  Vec8 normal;            // 0 in an empty lane
-  Vec8 arm_a, arm_b;      // m, to the patch's middle from the centres of mass, at the substep's start
-  Row8 lever_a, lever_b;  // m: no point of the patch is farther from the centre of mass
-  Row8 spread;            // m: no point is farther from the middle
-  Row8 gap;               // m, the least at the substep's start
-  Row8 pull;              // m/s2: by how much more the one is drawn towards the other
-  Row8 slow;              // m/s: its least bounce speed
+// A contact that may be hit, with what it takes to pass it over in most internal steps: one cache line. All
+// 0: it never is.
+struct alignas(64) Watch {
+  float normal[3];
+  float lever;     // m: no point of the patch is farther from a's centre of mass plus from b's
+  float arm_a[3];  // m, to the patch's middle from the centres of mass, at the substep's start
+  float spread;    // m: no point is farther from the middle
+  float arm_b[3];
+  float gap;           // m, the least at the substep's start
+  float pull;          // m/s2: by how much more the one is drawn towards the other
+  float slow;          // m/s: its least bounce speed
+  std::uint32_t a, b;  // the bodies
 };
+static_assert(sizeof(Watch) == 64);
 
 // The impulses of a block, or a change of them: along the normal at each point, along, across, the twist, and
 // against rolling along and across.

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "core/solve/accounts.h"
+#include "core/solve/body_row.h"
 #include "core/solve/flight.h"
 #include "core/solve/groups.h"
 #include "core/solve/links.h"
@@ -49,24 +50,6 @@ Bodies gatherBodies(const SubstepInput& in) {
   });
   for (std::uint32_t d = 0; d < in.drives.size(); ++d) bodies[in.body_of[in.drives[d].piece]].drive = d;
   return bodies;
-}
-
-void loadVelocity(const ActiveBody& b, BodyRow& row) {
-  for (int k = 0; k < 3; ++k) {
-    row.velocity[k] = static_cast<float>(b.velocity[k]);
-    row.spin[k] = static_cast<float>(b.spin[k]);
-  }
-}
-
-void loadPlace(const ActiveBody& b, const TraitsList& traits, BodyRow& row) {
-  const Vec3 moved = b.position - b.start_position;
-  const Quat turned =
-      b.rounded ? touchTurn(traits[b.piece], b.start_turn, b.turn) : b.turn * b.start_turn.conjugate();
-  for (int k = 0; k < 3; ++k) row.moved[k] = static_cast<float>(moved[k]);
-  row.turned[0] = static_cast<float>(turned.x());
-  row.turned[1] = static_cast<float>(turned.y());
-  row.turned[2] = static_cast<float>(turned.z());
-  row.turned[3] = static_cast<float>(turned.w());
 }
 
 // A body's velocities, as they stood in its row.
@@ -138,7 +121,6 @@ class Substep {
       const bool struck = impacts.pass(out_.bodies, rows_, dt_, out_.hits);
       in_.engine.enter(Work::Motion);
       accelerate(step == 0);
-      if (struck) placeAgain(impacts.touched());
       in_.engine.enter(Work::Passes);
       for (JointGroup& g : joints_) g.prepare(Pass::PushOut, dt_, out_.bodies, rows_);
       if (step == 0) {
@@ -257,11 +239,6 @@ class Substep {
       b.spin = turnBetween(from.turn, to.turn) / dt_;
       loadVelocity(b, rows_[in_.body_of[d.piece]]);
     }
-  }
-
-  // What was struck has been put elsewhere.
-  void placeAgain(const std::vector<std::uint32_t>& struck) {
-    for (const std::uint32_t i : struck) loadPlace(out_.bodies[i], in_.traits, rows_[i]);
   }
 
   // Rows are fixed within a substep: but for the first step, last time's impulses give again what they gave.
