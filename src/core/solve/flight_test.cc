@@ -4,6 +4,7 @@
 #include <catch2/catch.hpp>
 
 #include "core/base/random.h"
+#include "core/solve/kernel.h"
 
 using namespace drubble;
 using namespace drubble::solve;
@@ -62,5 +63,60 @@ TEST_CASE("a top's inertia in the world is that of its moments") {
   for (int k = 0; k < 50; ++k) {
     const Quat turn = random.turn();
     CHECK((inverseInertiaWorld(top, turn) - inverseInertiaWorld(any, turn)).norm() < 1e-14);
+  }
+}
+
+TEST_CASE("four bodies side by side turn to the bit as each does alone, in every instruction set") {
+  RandomStream r(9, "four");
+  const auto anywhere = [&](double size) {
+    return Vec3(size * vec3(r.between(-1, 1), r.between(-1, 1), r.between(-1, 1)));
+  };
+  for (int round = 0; round < 300; ++round) {
+    const TurnKind kind =
+        std::array{TurnKind::Even, TurnKind::Top, TurnKind::Any}[static_cast<std::size_t>(round % 3)];
+    const bool round_axis_only = round % 2 == 1;
+    const double dt = r.between(1e-4, 2e-2);
+    Turns4 before{};
+    before.kind = kind;
+    before.round_axis_only = round_axis_only;
+    std::array<Quat, 4> turn, turned;
+    std::array<Vec3, 4> spin;
+    const auto put = [](auto& to, std::size_t lane, const auto& v) {
+      for (int k = 0; k < static_cast<int>(std::size(to)); ++k) to[k][lane] = v[k];
+    };
+    for (std::size_t lane = 0; lane < 4; ++lane) {
+      Traits t;
+      t.round = kind == TurnKind::Even;
+      t.moments = vec3(r.between(0.1, 2), r.between(0.1, 2), r.between(0.1, 2));
+      t.principal = r.turn();
+      if (kind == TurnKind::Top) t.top = {anywhere(1).normalized(), r.between(0.1, 2), r.between(0.1, 2)};
+      if (round_axis_only) t.roundness = shape::Roundness::Axis;
+      t.round_axis = anywhere(1).normalized();
+      const Quat start = turn[lane] = r.turn();
+      turn[lane] = (turnBy(anywhere(0.3)) * start).normalized();
+      spin[lane] = round % 7 == 0 ? Vec3(Vec3::Zero()) : anywhere(20);
+      put(before.turn, lane, turn[lane].coeffs());
+      put(before.start, lane, start.coeffs());
+      put(before.spin, lane, spin[lane]);
+      put(before.principal, lane, t.principal.coeffs());
+      put(before.moments, lane, t.moments);
+      put(before.axis, lane, t.top.axis);
+      put(before.round_axis, lane, t.round_axis);
+      before.along[lane] = t.top.along;
+      before.across[lane] = t.top.across;
+      spinFreely(t, dt, turn[lane], spin[lane]);
+      turned[lane] = touchTurn(t, start, turn[lane]);
+    }
+    for (const Lanes lanes : {Lanes::Scalar, Lanes::Sse2, Lanes::Auto}) {
+      Turns4 t = before;
+      kernelOf(lanes).turnFour(t, dt);
+      for (std::size_t lane = 0; lane < 4; ++lane)
+        for (std::size_t k = 0; k < 4; ++k) {
+          const int at = static_cast<int>(k);
+          CHECK(t.turn[k][lane] == turn[lane].coeffs()[at]);
+          CHECK(t.turned[k][lane] == turned[lane].coeffs()[at]);
+          if (k < 3) CHECK(t.spin[k][lane] == spin[lane][at]);
+        }
+    }
   }
 }

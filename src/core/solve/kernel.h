@@ -41,6 +41,8 @@ struct Kernel {
   void (*warmStart)(const BlockRange&);
   // Gives the bodies some impulses, one entry a block of the range.
   void (*give)(const BlockRange&, const Impulses*);
+  // As spinFreely and touchTurn (flight.h), to the bit.
+  void (*turnFour)(Turns4&, double dt);
   // Of some watched contacts, `which` tells which, a multiple of eight, those that may be hit within `dt`
   // (s): a bit each, eight to a byte. By bounds, at the places and speeds of the rows; what it leaves out is
   // surely too far or too slow.

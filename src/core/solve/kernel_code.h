@@ -5,6 +5,7 @@
 #include "core/solve/kernel_bodies.h"
 #include "core/solve/kernel_finish.h"
 #include "core/solve/kernel_meet.h"
+#include "core/solve/kernel_turn.h"
 
 namespace drubble::DRUBBLE_LANES {
 
@@ -359,6 +360,6 @@ inline void give(const BlockRange& r, const Impulses* impulses) {
   });
 }
 
-constexpr solve::Kernel kKernel = {sweep, measuredSweep, finish, warmStart, give, mayMeet};
+constexpr solve::Kernel kKernel = {sweep, measuredSweep, finish, warmStart, give, turnFour, mayMeet};
 
 }  // namespace drubble::DRUBBLE_LANES

@@ -18,6 +18,8 @@ using solve::Pass;
 using solve::PointRow;
 using solve::Row8;
 using solve::Sweep;
+using solve::TurnKind;
+using solve::Turns4;
 using solve::Unfinished;
 using solve::UnfinishedExtra;
 using solve::Vec8;

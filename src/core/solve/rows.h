@@ -116,6 +116,21 @@ struct alignas(64) Watch {
 };
 static_assert(sizeof(Watch) == 64);
 
+// How a free body turns: evenly about its spin; as a top, which has two equal moments; or anyhow.
+enum class TurnKind { Even, Top, Any };
+
+// Four free bodies of a kind, a lane each; rotations as x, y, z, w. What another kind needs may be unset.
+struct alignas(32) Turns4 {
+  double turn[4][4], spin[3][4];           // rad/s; both become what they are then
+  double principal[4][4], moments[3][4];   // Any: as Traits has them
+  double axis[3][4], along[4], across[4];  // Top: likewise
+  double start[4][4];                      // at the substep's start
+  double round_axis[3][4];
+  double turned[4][4];           // out: how the places where it touches have turned since then
+  TurnKind kind;                 // of all four
+  bool round_axis_only = false;  // of all four: they do not turn with it about round_axis
+};
+
 // The impulses of a block, or a change of them: along the normal at each point, along, across, the twist, and
 // against rolling along and across.
 struct alignas(32) Impulses {
