@@ -2,7 +2,6 @@
 #include "core/solve/substep.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 #include "core/solve/accounts.h"
@@ -10,6 +9,7 @@
 #include "core/solve/flight.h"
 #include "core/solve/groups.h"
 #include "core/solve/links.h"
+#include "core/solve/moving.h"
 #include "core/solve/passes.h"
 #include "core/solve/spring.h"
 
@@ -18,7 +18,7 @@ namespace drubble::solve {
 namespace {
 
 constexpr std::size_t kBodiesWorthAThread = 128;
-constexpr std::size_t kTogether = 4;  // bodies that turn side by side
+constexpr std::size_t kAtHand = 32;  // bodies that are surely still in the first cache
 
 // Calls visit(k) for the active bodies, which are counted from 1.
 template <class Visit>
@@ -268,110 +268,17 @@ class Substep {
   }
 
   void move(int step, bool track) {
+    Moving moving{in_, dt_, out_.bodies, rows_, loaded_};
     shareOrAlone(in_.engine.team, in_.active.size(), kBodiesWorthAThread,
                  [&](std::size_t, std::size_t begin, std::size_t end) {
+                   // Some at a time, so that those whose way is kept are still at hand.
                    for (std::size_t i = begin + 1; i <= end;) {
-                     const bool four = i + kTogether <= end + 1 && moveFour(i);
-                     if (!four) moveOne(step, i);
-                     for (const std::size_t next = i + (four ? kTogether : 1); i < next; ++i)
+                     const std::size_t next = std::min(i + kAtHand, end + 1);
+                     moving.move(step, i, next);
+                     for (; i < next; ++i)
                        if (track) keepWay(i);
                    }
                  });
-  }
-
-  void moveOne(int step, std::size_t i) {
-    ActiveBody& b = out_.bodies[i];
-    if (b.drive != kNotDriven) {
-      const Pose& to = in_.drives[b.drive].poses[static_cast<std::size_t>(step) + 1];
-      b.position = to.position;
-      b.turn = to.turn;
-      loadPlace(b, in_.traits, rows_[i]);
-      return;
-    }
-    const Given g = given(loaded_[i], rows_[i]);
-    travel(b, g);
-    Vec3 spin = b.spin + g.spin;
-    if (b.tumbles)
-      spinFreely(in_.traits[b.piece], dt_, b.turn, spin);
-    else
-      b.turn = (turnBy(spin * dt_) * b.turn).normalized();
-    loadPlace(b, in_.traits, rows_[i]);
-    takeSpin(spin, g, i);
-  }
-
-  // The same of four bodies from i on, if they turn alike; false: they do not, and nothing has changed.
-  bool moveFour(std::size_t i) {
-    Turns4 t;
-    const shape::Roundness roundness = in_.traits[out_.bodies[i].piece].roundness;
-    for (std::size_t lane = 0; lane < kTogether; ++lane) {
-      const ActiveBody& b = out_.bodies[i + lane];
-      if (b.drive != kNotDriven) return false;
-      const Traits& own = in_.traits[b.piece];
-      const TurnKind kind = !b.tumbles ? TurnKind::Even : own.top.along > 0 ? TurnKind::Top : TurnKind::Any;
-      if (lane == 0) t.kind = kind;
-      if (kind != t.kind || own.roundness != roundness) return false;
-      if (kind == TurnKind::Top) {
-        put(t.axis, lane, own.top.axis);
-        t.along[lane] = own.top.along;
-        t.across[lane] = own.top.across;
-      } else if (kind == TurnKind::Any) {
-        put(t.principal, lane, own.principal);
-        put(t.moments, lane, own.moments);
-      }
-      put(t.round_axis, lane, own.round_axis);
-    }
-    t.round_axis_only = roundness == shape::Roundness::Axis;
-    std::array<Given, kTogether> all;
-    for (std::size_t lane = 0; lane < kTogether; ++lane) {
-      ActiveBody& b = out_.bodies[i + lane];
-      const Given& g = all[lane] = given(loaded_[i + lane], rows_[i + lane]);
-      travel(b, g);
-      put(t.turn, lane, b.turn);
-      put(t.start, lane, b.start_turn);
-      put(t.spin, lane, Vec3(b.spin + g.spin));
-    }
-    in_.engine.kernel->turnFour(t, dt_);
-    for (std::size_t lane = 0; lane < kTogether; ++lane) {
-      ActiveBody& b = out_.bodies[i + lane];
-      BodyRow& row = rows_[i + lane];
-      b.turn = Quat(t.turn[3][lane], t.turn[0][lane], t.turn[1][lane], t.turn[2][lane]);
-      loadMoved(b, row);
-      for (std::size_t k = 0; k < 4; ++k)
-        row.turned[k] = roundness == shape::Roundness::Ball ? static_cast<float>(k == 3)
-                                                            : static_cast<float>(t.turned[k][lane]);
-      takeSpin(vec3(t.spin[0][lane], t.spin[1][lane], t.spin[2][lane]), all[lane], i + lane);
-    }
-    return true;
-  }
-
-  static void put(double (&to)[3][4], std::size_t lane, const Vec3& v) {
-    for (std::size_t k = 0; k < 3; ++k) to[k][lane] = v[static_cast<int>(k)];
-  }
-  static void put(double (&to)[4][4], std::size_t lane, const Quat& q) {
-    to[0][lane] = q.x(), to[1][lane] = q.y(), to[2][lane] = q.z(), to[3][lane] = q.w();
-  }
-
-  void travel(ActiveBody& b, const Given& g) const {
-    const bool free = g.velocity.isZero(0) && g.spin.isZero(0);
-    // Velocity already holds the step's gravity: the parabola is half of it behind.
-    b.position += (b.velocity + g.velocity) * dt_;
-    if (free && !b.halves) b.position -= 0.5 * dt_ * dt_ * b.acceleration;
-  }
-
-  void takeSpin(const Vec3& spin, const Given& g, std::size_t i) {
-    ActiveBody& b = out_.bodies[i];
-    b.spin = spin - g.spin;
-    keepGiven(b, i);
-    if (b.halves) addUncounted(0.5 * dt_ * b.acceleration, Vec3::Zero(), b, rows_[i], loaded_[i]);
-  }
-
-  // The free spin may have turned the spin: the row follows, what was given stays given.
-  void keepGiven(const ActiveBody& b, std::size_t i) {
-    for (int k = 0; k < 3; ++k) {
-      const float base = static_cast<float>(b.spin[k]), had = rows_[i].spin[k] - loaded_[i].spin[k];
-      rows_[i].spin[k] = base + had;
-      loaded_[i].spin[k] = base;
-    }
   }
 
   void fold() {
