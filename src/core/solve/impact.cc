@@ -92,7 +92,7 @@ void Impacts::watch(std::uint32_t index, std::size_t place) {
   const Contact& c = in_.contacts[index];
   const std::uint32_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
   const ActiveBody &a = in_.bodies[ia], &b = in_.bodies[ib];
-  watched_[place] = {index, ia, ib, leastSpeed(c)};
+  watched_[place] = {index, leastSpeed(c)};
   Watch& out = watches_[place];
   double far_a = 0, far_b = 0;
   float spread = 0;
@@ -228,14 +228,14 @@ void Impacts::startAgain(const ActiveBody& after, double time, ActiveBody& body)
 }
 
 // None: not within dt, or too slowly to count.
-std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, const Watched& w, double dt,
+std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, std::size_t watched, double dt,
                                                  PointStates& state) const {
-  const Contact& c = in_.contacts[w.contact];
-  const std::size_t ia = w.a, ib = w.b;
+  const Contact& c = in_.contacts[watched_[watched].contact];
+  const std::size_t ia = watches_[watched].a, ib = watches_[watched].b;
   if (bodies[ia].fixed() && bodies[ib].fixed()) return {};
   evaluate(bodies, c, ia, ib, state);
   const double pull = c.patch.normal().dot(bodies[ia].acceleration - bodies[ib].acceleration);
-  const double slow = w.slow;
+  const double slow = watched_[watched].slow;
   Meeting out{dt, 0, pull};
   for (std::size_t k = 0; k < c.patch.count; ++k) {
     const PointState& s = state[k];
@@ -253,7 +253,7 @@ std::optional<Impacts::Meeting> Impacts::meeting(const Bodies& bodies, const Wat
 }
 
 bool Impacts::strike(Bodies& bodies, BodyRows& rows, std::uint32_t index, double dt, std::vector<Hit>& hits) {
-  const std::optional<Meeting> met = meeting(bodies, watched_[watch_of_[index]], dt, state_);
+  const std::optional<Meeting> met = meeting(bodies, watch_of_[index], dt, state_);
   if (!met) return false;
   const Contact& c = in_.contacts[index];
   const std::size_t ia = in_.body_of[c.a.index()], ib = in_.body_of[c.b.index()];
@@ -293,7 +293,7 @@ void Impacts::findDue(const Bodies& bodies, const BodyRows& rows, double dt) {
                  for (std::size_t k = begin; k < end; ++k)
                    for (unsigned bits = meets_[k]; bits != 0; bits &= bits - 1) {
                      const auto lane = static_cast<std::size_t>(std::countr_zero(bits));
-                     if (!meeting(bodies, watched_[kLanes * k + lane], dt, state))
+                     if (!meeting(bodies, kLanes * k + lane, dt, state))
                        meets_[k] ^= static_cast<std::uint8_t>(1u << lane);
                    }
                });

@@ -49,15 +49,16 @@ class Impacts {
   };
   // What is known of a watched contact beside its Watch.
   struct Watched {
-    std::uint32_t contact = 0, a = 0, b = 0;  // the bodies
-    double slow = 0;                          // m/s: its least bounce speed
+    std::uint32_t contact = 0;
+    double slow = 0;  // m/s: its least bounce speed
   };
   double leastSpeed(const Contact& c) const;
   bool mayBeHit(std::uint32_t index, double h) const;
   void watch(std::uint32_t index, std::size_t place);
   void evaluate(const Bodies& bodies, const Contact& c, std::size_t ia, std::size_t ib,
                 PointStates& state) const;
-  std::optional<Meeting> meeting(const Bodies& bodies, const Watched& w, double dt, PointStates& state) const;
+  std::optional<Meeting> meeting(const Bodies& bodies, std::size_t watched, double dt,
+                                 PointStates& state) const;
   void findDue(const Bodies& bodies, const BodyRows& rows, double dt);
   bool strike(Bodies& bodies, BodyRows& rows, std::uint32_t index, double dt, std::vector<Hit>& hits);
   void goTo(double time, const Contact& c, ActiveBody& a, ActiveBody& b);

@@ -4,6 +4,7 @@
 // again.
 #include <algorithm>
 #include <array>
+#include <numeric>
 #include <optional>
 
 #include "core/collide/box_tree.h"
@@ -192,12 +193,12 @@ std::vector<World::Pair> World::fastPairs(const solve::Proposal& p) {
     if (went[k].fast) fast.push_back(k);
     if (went[k].strayed) strayed.push_back(k);
   }
-  std::vector<Box> strayed_boxes;
-  std::vector<std::uint32_t> count;
-  for (const std::uint32_t k : strayed)
-    count.push_back(u32(count.size())), strayed_boxes.push_back(went[k].box);
+  std::vector<Box> boxes;
+  for (const std::uint32_t k : strayed) boxes.push_back(went[k].box);
+  std::vector<std::uint32_t> all(boxes.size());
+  std::iota(all.begin(), all.end(), 0);
   collide::BoxTree strays;
-  strays.build(strayed_boxes, count);
+  strays.build(boxes, all);
   std::vector<std::vector<Pair>> found(static_cast<std::size_t>(team_.size()));
   team_.share(fast.size(), kBodiesWorthAThread, [&](std::size_t part, std::size_t begin, std::size_t end) {
     for (std::size_t n = begin; n < end; ++n) {
